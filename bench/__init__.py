@@ -1,0 +1,1 @@
+"""Benchmarks: how good and how fast each step is, on material with known truth."""

@@ -1,0 +1,6 @@
+"""`python -m bench`: the same as `grevin bench`."""
+
+from grevin.cli.main import main
+
+if __name__ == "__main__":
+    main(["bench"])

@@ -1,0 +1,153 @@
+"""How well the dirt step finds and fills simulated dirt, and what it does to clean material.
+
+Beside it, in the same run, the two plain filters that anybody could use instead: a 3x3 median of each frame,
+and the median of three frames without following motion.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
+from typing import Any
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+
+from grevin.core.picture.frame import Frame, Mask
+from grevin.core.picture.source import FrameSource
+from grevin.core.quality.damage import DirtDamage, add_dirt
+from grevin.core.quality.figures import Matches, psnr, squared_error
+from grevin.core.quality.memory_source import MemorySource
+from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.recipe import Treatment, TreatmentStep
+
+THREADS = 2
+CHANGED_LEVELS = 12  # a sample changed by more than this is harm that can be seen (methods, dirt)
+Luma = npt.NDArray[np.uint8]
+
+
+@dataclass
+class Errors:
+    """Sums of squared errors of luma against the clean picture."""
+
+    inside: list[float] = field(default_factory=lambda: [0.0, 0.0])
+    outside: list[float] = field(default_factory=lambda: [0.0, 0.0])
+
+    def count(self, clean: Luma, other: Luma, truth: Mask) -> None:
+        """Add one frame."""
+        for total, where in ((self.inside, truth), (self.outside, ~truth)):
+            error, samples = squared_error(clean, other, where)
+            total[0] += error
+            total[1] += samples
+
+    def figures(self) -> dict[str, float]:
+        """PSNR in dB inside the truth, outside it and over whole frames."""
+        whole = [a + b for a, b in zip(self.inside, self.outside, strict=True)]
+        named = {"inside_db": self.inside, "outside_db": self.outside, "whole_db": whole}
+        return {name: round(psnr(value[0], int(value[1])), 2) for name, value in named.items()}
+
+
+@dataclass
+class ClipResult:
+    """Everything measured on one clip."""
+
+    name: str
+    size: str
+    frames: int
+    matches: Matches = field(default_factory=Matches)
+    damaged: Errors = field(default_factory=Errors)
+    dirt: Errors = field(default_factory=Errors)
+    median_3x3: Errors = field(default_factory=Errors)
+    median_of_3_frames: Errors = field(default_factory=Errors)
+    clean_db: dict[str, float] = field(default_factory=dict)
+    clean_worst_db: float = 0.0
+    clean_blobs_per_frame: float = 0.0
+    clean_changed_ppm: float = 0.0
+    frames_per_second: float = 0.0
+
+    def row(self) -> dict[str, Any]:
+        """Plain data."""
+        names = ("damaged", "dirt", "median_3x3", "median_of_3_frames")
+        return {
+            "clip": self.name,
+            "size": self.size,
+            "frames": self.frames,
+            **{name: round(value, 3) for name, value in self.matches.ratios().items()},
+            **{name: getattr(self, name).figures() for name in names},
+            "clean_db": self.clean_db,
+            "clean_worst_db": self.clean_worst_db,
+            "clean_blobs_per_frame": round(self.clean_blobs_per_frame, 2),
+            "clean_changed_ppm": round(self.clean_changed_ppm, 1),
+            "frames_per_second": round(self.frames_per_second, 2),
+        }
+
+
+def run_clip(name: str, clean: FrameSource, settings: dict[str, Any] | None = None) -> ClipResult:
+    """Damage a clean source, treat it, compare; then treat the clean source itself."""
+    fmt = clean.format
+    result = ClipResult(name, f"{fmt.width}x{fmt.height}", len(clean))
+    pairs = [add_dirt(clean.frame(n), DirtDamage()) for n in range(len(clean))]
+    damaged = MemorySource([frame for frame, _ in pairs], f"{name} damaged")
+    treatment = Treatment(steps=(TreatmentStep.make("dirt", settings or {}),))
+    chain = Chain(damaged, treatment)
+    started = time.perf_counter()
+    treated = _in_parallel(chain.result.frame, len(clean))
+    result.frames_per_second = len(clean) / (time.perf_counter() - started)
+    for number, (dirty, truth) in enumerate(pairs):
+        evidence = chain.steps[0].evidence(number)
+        assert evidence is not None
+        result.matches.count(truth.mask, evidence.mask)
+        reference = clean.frame(number).luma8()
+        result.damaged.count(reference, dirty.luma8(), truth.mask)
+        result.dirt.count(reference, treated[number].luma8(), truth.mask)
+        result.median_3x3.count(reference, median_3x3(damaged, number), truth.mask)
+        result.median_of_3_frames.count(reference, median_of_3_frames(damaged, number), truth.mask)
+    _measure_harm(result, clean, treatment)
+    return result
+
+
+def _measure_harm(result: ClipResult, clean: FrameSource, treatment: Treatment) -> None:
+    chain = Chain(clean, treatment)
+    treated = _in_parallel(chain.result.frame, len(clean))
+    lumas = [clean.frame(n).luma8() for n in range(len(clean))]
+    outputs: dict[str, list[Luma]] = {
+        "dirt": [frame.luma8() for frame in treated],
+        "median_3x3": [median_3x3(clean, n) for n in range(len(clean))],
+        "median_of_3_frames": [median_of_3_frames(clean, n) for n in range(len(clean))],
+    }
+    for name, pictures in outputs.items():
+        sums = [squared_error(a, b) for a, b in zip(lumas, pictures, strict=True)]
+        result.clean_db[name] = round(psnr(sum(s for s, _ in sums), sum(n for _, n in sums)), 2)
+        if name == "dirt":
+            result.clean_worst_db = round(min(psnr(*one) for one in sums), 2)
+    changed = sum(
+        int((cv2.absdiff(a, b) > CHANGED_LEVELS).sum()) for a, b in zip(lumas, outputs["dirt"], strict=True)
+    )
+    result.clean_changed_ppm = 1e6 * changed / sum(luma.size for luma in lumas)
+    found = [chain.steps[0].evidence(n) for n in range(len(clean))]
+    result.clean_blobs_per_frame = sum(len(e.blobs) for e in found if e) / len(clean)
+
+
+def _in_parallel(make: Callable[[int], Frame], count: int) -> list[Frame]:
+    threads = cv2.getNumThreads()
+    cv2.setNumThreads(1)
+    try:
+        with ThreadPoolExecutor(THREADS) as pool:
+            return list(pool.map(make, range(count)))
+    finally:
+        cv2.setNumThreads(threads)
+
+
+def median_3x3(source: FrameSource, number: int) -> Luma:
+    """The floor in space: a 3x3 median of the frame."""
+    return np.asarray(cv2.medianBlur(source.frame(number).luma8(), 3), np.uint8)
+
+
+def median_of_3_frames(source: FrameSource, number: int) -> Luma:
+    """The floor in time: the median with the frames before and after, motion not followed."""
+    near = [min(max(number + offset, 0), len(source) - 1) for offset in (-1, 0, 1)]
+    first, here, last = (source.frame(n).luma8() for n in near)
+    return np.asarray(cv2.max(cv2.min(first, here), cv2.min(cv2.max(first, here), last)), np.uint8)

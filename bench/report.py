@@ -1,0 +1,77 @@
+"""Running a suite over the clips and gathering the figures."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from bench.clips import CLIPS, ClipUnavailableError, load_clip
+from bench.dirt import ClipResult, run_clip
+from grevin.core.errors import UsageError
+from grevin.core.picture.source import FrameSource
+from grevin.core.progress import Progress
+from grevin.demo.reel import DemoReel
+
+BENCH_FORMAT, BENCH_VERSION = "grevin-bench", 1
+DEMO_CLIP = "demo"
+DEMO_FRAMES = range(60, 84)
+
+
+def clip_names() -> list[str]:
+    """Names that can be asked for."""
+    return [clip.name for clip in CLIPS] + [DEMO_CLIP]
+
+
+def run_dirt(names: list[str], settings: dict[str, Any], progress: Progress) -> dict[str, Any]:
+    """The dirt suite.
+
+    Args:
+        names: clips to run; empty for all.
+        settings: settings of the step that differ from the defaults.
+        progress: one unit a clip.
+
+    Raises:
+        UsageError: for a clip that does not exist.
+    """
+    unknown = sorted(set(names) - set(clip_names()))
+    if unknown:
+        raise UsageError(f"There is no clip “{unknown[0]}”.", f"The clips are: {', '.join(clip_names())}.")
+    wanted = names or clip_names()
+    results: list[ClipResult] = []
+    skipped: list[dict[str, str]] = []
+    progress.begin(len(wanted), "Clips")
+    for name in wanted:
+        try:
+            results.append(run_clip(name, _load(name), settings))
+        except ClipUnavailableError as fault:
+            skipped.append({"clip": name, "reason": str(fault)})
+        progress.advance()
+    rows = [result.row() for result in results]
+    data = {"format": BENCH_FORMAT, "version": BENCH_VERSION, "suite": "dirt", "clips": rows, "skipped": skipped}
+    return {**data, "together": _together(results)} if results else data
+
+
+def _load(name: str) -> FrameSource:
+    if name == DEMO_CLIP:
+        return DemoReel().clean_run(DEMO_FRAMES)
+    return load_clip(next(clip for clip in CLIPS if clip.name == name))
+
+
+def _together(results: list[ClipResult]) -> dict[str, float]:
+    """Blobs pooled over all clips; dB and speed as means over clips."""
+    rows = [result.row() for result in results]
+    pooled = results[0].matches.__class__()
+    for result in results:
+        pooled.add(result.matches)
+
+    def mean(name: str, part: str) -> float:
+        return float(round(sum(row[name][part] for row in rows) / len(rows), 2))
+
+    figures = {name: round(value, 3) for name, value in pooled.ratios().items()}
+    for name in ("damaged", "dirt", "median_3x3", "median_of_3_frames"):
+        figures[f"{name}_whole_db"] = mean(name, "whole_db")
+        figures[f"{name}_inside_db"] = mean(name, "inside_db")
+    figures["whole_gain_db"] = round(figures["dirt_whole_db"] - figures["damaged_whole_db"], 2)
+    figures["clean_db"] = mean("clean_db", "dirt")
+    figures["clean_worst_frame_db"] = min(row["clean_worst_db"] for row in rows)
+    figures["clean_blobs_per_frame"] = round(sum(r.clean_blobs_per_frame for r in results) / len(rows), 2)
+    return figures

@@ -1,0 +1,1 @@
+"""The command line: one module per command; talks to the core only."""

@@ -1,0 +1,41 @@
+"""`grevin apply`: a recipe over material, into an output."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from grevin.cli import console
+from grevin.core.media.opening import open_reel
+from grevin.core.render.run import RunRequest, run
+from grevin.core.timebase.rates import parse_range, parse_rate
+from grevin.core.treatment.recipe import read_recipe
+
+
+def apply(
+    recipe: Annotated[Path, typer.Argument(help="Recipe file (JSON).")],
+    source: Annotated[Path, typer.Argument(metavar="INPUT", help="Video file, folder or pattern (name.%06d.png).")],
+    output: Annotated[Path, typer.Argument(help="NAME.mkv (FFV1, lossless) or a pattern (name.%06d.png, .tif).")],
+    evidence: Annotated[Path | None, typer.Option(help="Folder for evidence pictures, 255 where a step may act.")] = None,
+    ledger: Annotated[Path | None, typer.Option(help="File for the ledger, .csv or .json.")] = None,
+    frames: Annotated[str | None, typer.Option("--range", help="Frames A:B, from A up to but not including B.")] = None,
+    rate: Annotated[str | None, typer.Option(help="Frames per second of a picture sequence.")] = None,
+    overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace an output of that name.")] = False,
+    as_json: Annotated[bool, typer.Option("--json", help="The proof as JSON on stdout.")] = False,
+) -> None:
+    """Treat INPUT by a recipe, write it without loss, read it back and prove it."""
+    treatment = read_recipe(recipe)
+    with console.progress() as progress:
+        reel = open_reel(source, progress, parse_rate(rate) if rate else None)
+        for line in reel.notes:
+            console.note(line)
+        chosen = parse_range(frames, len(reel))
+        proof = run(reel, treatment, RunRequest(output, chosen, evidence, ledger, overwrite), progress)
+    if as_json:
+        console.say_json(proof.data())
+        return
+    console.say(f"{output}: {proof.sentence()}")
+    for line in proof.notes:
+        console.say(line)

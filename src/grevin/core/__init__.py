@@ -1,0 +1,1 @@
+"""The computing core: no interface code, no printing, no global state."""

@@ -1,0 +1,1 @@
+"""The job: what a person works on, and the file that keeps it."""

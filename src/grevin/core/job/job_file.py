@@ -1,0 +1,213 @@
+"""The job file: one SQLite database, every act one transaction, so that a kill loses nothing that was done.
+
+docs/formats.md describes the tables. Documents inside are JSON with a schema version.
+"""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from collections.abc import Iterable
+from contextlib import closing
+from dataclasses import astuple, fields
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+import pydantic
+
+from grevin.core.errors import JobFileError
+from grevin.core.job.document import JOB_FORMAT, JOB_VERSION, Job
+from grevin.core.render.ledger import LedgerRow
+
+APPLICATION_ID = 0x47525631  # "GRV1" in the SQLite header, so that `file` and we know what it is
+LONGEST_HISTORY = 1000  # acts kept for undo
+
+_SCHEMA = """
+CREATE TABLE acts (id INTEGER PRIMARY KEY AUTOINCREMENT, label TEXT NOT NULL, done_at TEXT NOT NULL, document TEXT NOT NULL);
+CREATE TABLE facts (name TEXT PRIMARY KEY, value TEXT NOT NULL);
+CREATE TABLE runs (id INTEGER PRIMARY KEY, done_at TEXT NOT NULL, reel INTEGER NOT NULL, proof TEXT NOT NULL);
+CREATE TABLE ledger (run INTEGER NOT NULL REFERENCES runs(id), frame INTEGER NOT NULL, place INTEGER NOT NULL, step TEXT NOT NULL,
+  x INTEGER NOT NULL, y INTEGER NOT NULL, width INTEGER NOT NULL, height INTEGER NOT NULL, pixels INTEGER NOT NULL,
+  contrast REAL NOT NULL, confidence REAL NOT NULL, verdict TEXT NOT NULL);
+CREATE INDEX ledger_by_frame ON ledger(run, frame);
+"""
+
+
+def _now() -> str:
+    return datetime.now(UTC).isoformat(timespec="seconds")
+
+
+class JobFile:
+    """An open job file with its history."""
+
+    def __init__(self, path: Path, database: sqlite3.Connection) -> None:
+        self.path = path
+        self._database = database
+        self.document = self._load()
+
+    @classmethod
+    def create(cls, path: Path, document: Job) -> JobFile:
+        """A new job file holding one document.
+
+        Raises:
+            JobFileError: if something of that name exists or cannot be made.
+        """
+        if path.exists():
+            raise JobFileError(f"{path.name} exists already.", "Open it, or choose another name.")
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            database = _connect(path)
+            with database:
+                database.execute(f"PRAGMA application_id = {APPLICATION_ID}")
+                database.execute(f"PRAGMA user_version = {JOB_VERSION}")
+                for statement in _SCHEMA.split(";\n"):
+                    database.execute(statement)
+                _insert_act(database, "New job", document)
+        except (OSError, sqlite3.Error) as fault:
+            raise JobFileError(f"{path} cannot be made ({fault}).", "Choose a folder you may write to.") from fault
+        return cls(path, database)
+
+    @classmethod
+    def open(cls, path: Path) -> JobFile:
+        """An existing job file, as it was after its last act.
+
+        Raises:
+            JobFileError: if it is missing, damaged, something else, or from a later version.
+        """
+        if not path.is_file():
+            raise JobFileError(f"There is no job file {path}.", "Check its name.")
+        try:
+            database = _connect(path)
+            application = database.execute("PRAGMA application_id").fetchone()[0]
+            version = database.execute("PRAGMA user_version").fetchone()[0]
+        except sqlite3.Error as fault:
+            raise JobFileError(f"{path.name} is not a Grevin job ({fault}).", "Choose a .grevin file.") from fault
+        if application != APPLICATION_ID or version > JOB_VERSION:
+            database.close()
+            reason = "is not a Grevin job" if application != APPLICATION_ID else f"has the later version {version}"
+            raise JobFileError(f"{path.name} {reason}.", "Choose another file or use a newer Grevin.")
+        try:
+            return cls(path, database)
+        except (sqlite3.Error, TypeError, pydantic.ValidationError) as fault:
+            database.close()
+            raise JobFileError(f"{path.name} is damaged ({fault}).", "Go back to a copy of it.") from fault
+
+    def _load(self) -> Job:
+        row = self._database.execute("SELECT document FROM acts WHERE id = ?", (self._current(),)).fetchone()
+        return Job.model_validate_json(row[0])
+
+    def _current(self) -> int:
+        return int(self._database.execute("SELECT value FROM facts WHERE name = 'current_act'").fetchone()[0])
+
+    def act(self, label: str, document: Job) -> None:
+        """Do something: store the new document; what was undone before can no longer be redone."""
+        with self._database:
+            self._database.execute("DELETE FROM acts WHERE id > ?", (self._current(),))
+            _insert_act(self._database, label, document)
+            self._database.execute(
+                "DELETE FROM acts WHERE id <= (SELECT max(id) FROM acts) - ?", (LONGEST_HISTORY,)
+            )
+        self.document = document
+
+    def undo_label(self) -> str | None:
+        """What undo would take back; None if there is nothing."""
+        row = self._database.execute(
+            "SELECT label FROM acts WHERE id = ? AND EXISTS (SELECT 1 FROM acts WHERE id < ?)", (self._current(),) * 2
+        ).fetchone()
+        return None if row is None else str(row[0])
+
+    def redo_label(self) -> str | None:
+        """What redo would do again; None if there is nothing."""
+        row = self._neighbour(">", "min")
+        return None if row is None else str(row[1])
+
+    def undo(self) -> bool:
+        """Go back one act; False at the beginning."""
+        return self._go(self._neighbour("<", "max"))
+
+    def redo(self) -> bool:
+        """Go forward one act; False at the end."""
+        return self._go(self._neighbour(">", "min"))
+
+    def _neighbour(self, relation: str, pick: str) -> tuple[int, str] | None:
+        query = f"SELECT id, label FROM acts WHERE id = (SELECT {pick}(id) FROM acts WHERE id {relation} ?)"  # noqa: S608
+        row: tuple[int, str] | None = self._database.execute(query, (self._current(),)).fetchone()
+        return row
+
+    def _go(self, row: tuple[int, str] | None) -> bool:
+        if row is None:
+            return False
+        with self._database:
+            self._database.execute("UPDATE facts SET value = ? WHERE name = 'current_act'", (str(row[0]),))
+        self.document = self._load()
+        return True
+
+    def fact(self, name: str, default: str = "") -> str:
+        """A remembered fact of looking, such as the current frame (not covered by undo)."""
+        row = self._database.execute("SELECT value FROM facts WHERE name = ?", (f"look.{name}",)).fetchone()
+        return default if row is None else str(row[0])
+
+    def remember(self, name: str, value: str) -> None:
+        """Remember a fact of looking."""
+        with self._database:
+            self._database.execute("INSERT OR REPLACE INTO facts VALUES (?, ?)", (f"look.{name}", value))
+
+    def add_run(self, reel: int, proof: dict[str, Any], rows: Iterable[LedgerRow]) -> None:
+        """Record a finished output with its proof and ledger."""
+        names = ", ".join(column.name for column in fields(LedgerRow))
+        marks = ", ".join("?" * len(fields(LedgerRow)))
+        with self._database:
+            cursor = self._database.execute(
+                "INSERT INTO runs (done_at, reel, proof) VALUES (?, ?, ?)", (_now(), reel, json.dumps(proof))
+            )
+            self._database.executemany(
+                f"INSERT INTO ledger (run, {names}) VALUES (?, {marks})",  # noqa: S608
+                ((cursor.lastrowid, *astuple(row)) for row in rows),
+            )
+
+    def runs(self) -> list[tuple[str, dict[str, Any]]]:
+        """(time, proof) of all finished outputs, newest first."""
+        rows = self._database.execute("SELECT done_at, proof FROM runs ORDER BY id DESC").fetchall()
+        return [(str(done_at), json.loads(proof)) for done_at, proof in rows]
+
+    def close(self) -> None:
+        """Close the database."""
+        self._database.close()
+
+
+def _connect(path: Path) -> sqlite3.Connection:
+    database = sqlite3.connect(path, check_same_thread=True)
+    database.execute("PRAGMA journal_mode = WAL")
+    database.execute("PRAGMA synchronous = NORMAL")  # safe against a kill; costs no wait per act
+    return database
+
+
+def _insert_act(database: sqlite3.Connection, label: str, document: Job) -> None:
+    cursor = database.execute(
+        "INSERT INTO acts (label, done_at, document) VALUES (?, ?, ?)", (label, _now(), document.model_dump_json())
+    )
+    database.execute("INSERT OR REPLACE INTO facts VALUES ('current_act', ?)", (str(cursor.lastrowid),))
+
+
+def export_job(path: Path) -> dict[str, Any]:
+    """The current document of a job file as plain data."""
+    with closing(JobFile.open(path)) as job:
+        return job.document.model_dump(mode="json")
+
+
+def import_job(data: Any, path: Path) -> None:
+    """A new job file from plain data.
+
+    Raises:
+        JobFileError: if the data is no job, or the file exists.
+    """
+    if not isinstance(data, dict) or data.get("format") != JOB_FORMAT or data.get("version") != JOB_VERSION:
+        raise JobFileError("This is not an exported Grevin job.", f'It must hold "format": "{JOB_FORMAT}".')
+    try:
+        document = Job.model_validate(data)
+    except pydantic.ValidationError as fault:
+        first = fault.errors()[0]
+        where = ".".join(map(str, first["loc"]))
+        raise JobFileError(f"The job data is wrong at {where}: {first['msg']}.", "Correct it and try again.") from fault
+    JobFile.create(path, document).close()

@@ -1,0 +1,1 @@
+"""Measures of frames and runs of frames, one module each."""

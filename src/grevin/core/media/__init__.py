@@ -1,0 +1,1 @@
+"""Opening and writing material: video files, image sequences, proving what was written."""

@@ -1,0 +1,176 @@
+"""The archive master: FFV1 version 3 (RFC 9043) in Matroska (RFC 9559), sound carried over packet by packet."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import av
+
+from grevin.core.errors import OutputError
+from grevin.core.media.matroska_header import RESERVED_NAME, write_display_size
+from grevin.core.media.pixel_layout import lossless_layout, pack
+from grevin.core.media.video_file import VideoFile
+from grevin.core.picture.format import PictureFormat
+from grevin.core.picture.frame import Frame
+
+MILLISECOND = Fraction(1, 1000)  # Matroska's usual time unit (RFC 9559, TimestampScale)
+SLICES = 4  # slices are coded in parallel and each has its own checksum
+_FIELD_ORDER_TAGS = {"progressive": 1, "top_first": 2, "bottom_first": 3}
+
+
+class MatroskaWriter:
+    """Writes `.NAME.part.mkv` beside the output; see `writing.Writer`."""
+
+    def __init__(
+        self, output: Path, source: Any, fmt: PictureFormat, frames: range, overwrite: bool
+    ) -> None:
+        self.output = output
+        self.aside = output.with_name(f".{output.stem}.part.mkv")
+        self.notes: tuple[str, ...] = ()
+        self._source = source if isinstance(source, VideoFile) else None
+        self._format = fmt
+        self._frames = frames
+        self._layout = lossless_layout(fmt)
+        self._written = 0
+        self._refuse(overwrite, getattr(source, "path", None))
+        output.parent.mkdir(parents=True, exist_ok=True)
+        self._container = av.open(str(self.aside), "w", format="matroska")
+        self._stream = self._add_video()
+        self._sound = _SoundCarrier(self._container, self._source, frames) if self._source else None
+        if self._sound is not None:
+            self.notes += self._sound.notes
+
+    def _refuse(self, overwrite: bool, source: Path | None) -> None:
+        if source is not None and self.output.exists() and self.output.samefile(source):
+            raise OutputError("The output is the source itself.", "Give the output another name; sources are never written to.")
+        if self.output.is_dir():
+            raise OutputError(f"{self.output} is a folder.", "Give a file name ending in .mkv.")
+        if self.output.exists() and not overwrite:
+            raise OutputError(f"{self.output.name} exists already.", "Choose another name or allow overwriting.")
+
+    def _add_video(self) -> Any:
+        fmt = self._format
+        options = {"level": "3", "coder": "1", "slices": str(SLICES), "slicecrc": "1", "g": "1"}
+        stream = self._container.add_stream("ffv1", rate=fmt.rate, options=options)
+        stream.width, stream.height, stream.pix_fmt = fmt.width, fmt.height, self._layout
+        context = stream.codec_context
+        context.thread_count = os.cpu_count() or 1
+        context.time_base = self._time_base = MILLISECOND if self._keeps_times else 1 / fmt.rate
+        matrix, primaries, transfer, colour_range = fmt.colour_tags
+        context.colorspace, context.color_primaries, context.color_trc = matrix, primaries, transfer
+        context.color_range = colour_range
+        if fmt.field_order in _FIELD_ORDER_TAGS:
+            context.field_order = _FIELD_ORDER_TAGS[fmt.field_order]
+        if self._source is not None and self._source.details.timecode:
+            stream.metadata["timecode"] = self._source.details.timecode
+        if fmt.pixel_aspect != 1:
+            stream.metadata["title"] = RESERVED_NAME
+        return stream
+
+    @property
+    def _keeps_times(self) -> bool:
+        return self._source is not None and self._source.details.variable_rate
+
+    def write(self, frame: Frame) -> None:
+        """Encode the next frame."""
+        packed = pack(frame.rounded().planes, self._format, self._layout)
+        packed.time_base = self._time_base
+        packed.pts = self._timestamp(self._written)
+        packed.color_range = self._format.colour_tags[3]
+        self._container.mux(self._stream.encode(packed))
+        self._written += 1
+        if self._sound is not None:
+            self._sound.carry_until(Fraction(packed.pts) * self._time_base)
+
+    def _timestamp(self, index: int) -> int:
+        if not self._keeps_times or self._source is None:
+            return index
+        start = self._source.time_of(self._frames[0])
+        return round((self._source.time_of(self._frames[index]) - start) / MILLISECOND)
+
+    def finish(self) -> None:
+        """Flush, close, and put the pixel shape into the header."""
+        self._container.mux(self._stream.encode(None))
+        if self._sound is not None:
+            self._sound.carry_until(None)
+            self._sound.close()
+        self._container.close()
+        aspect = self._format.pixel_aspect
+        if aspect != 1:
+            width, height = display_size(self._format)
+            write_display_size(self.aside, width, height)
+        with self.aside.open("rb") as stream:
+            os.fsync(stream.fileno())
+
+    def commit(self) -> None:
+        """Rename to the output's name."""
+        self.aside.replace(self.output)
+
+    def discard(self) -> None:
+        """Remove what was written aside."""
+        try:
+            self._container.close()
+        except (av.error.FFmpegError, OSError):
+            pass  # the fault that led here has been reported already
+        if self._sound is not None:
+            self._sound.close()
+        self.aside.unlink(missing_ok=True)
+
+
+def display_size(fmt: PictureFormat) -> tuple[int, int]:
+    """Whole numbers (width, height) whose ratio is exactly that of the displayed picture."""
+    wide = fmt.pixel_aspect * fmt.width
+    return wide.numerator, fmt.height * wide.denominator
+
+
+class _SoundCarrier:
+    """Copies audio packets untouched, in step with the pictures."""
+
+    def __init__(self, target: Any, source: VideoFile, frames: range) -> None:
+        self._input = av.open(str(source.path))
+        self.notes: tuple[str, ...] = ()
+        tracks = list(self._input.streams.audio)
+        self._targets = {track.index: target.add_stream_from_template(track) for track in tracks}
+        self._target = target
+        self._start = source.time_of(frames[0])
+        whole = len(frames) == len(source)
+        self._end = None if whole else source.time_of(frames[-1]) + 1 / source.format.rate
+        self._packets = self._input.demux(tracks) if tracks else iter(())
+        self._waiting: Any = None
+        if tracks and not whole:
+            self.notes = ("Sound was cut to the range at whole packets, so its ends may be off by a few milliseconds.",)
+
+    def carry_until(self, time: Fraction | None) -> None:
+        """Copy the packets that begin before `time` (seconds from the first frame; None: all that are left)."""
+        while True:
+            packet = self._waiting or next(self._packets, None)
+            self._waiting = None
+            if packet is None:
+                return
+            if packet.dts is None or packet.size == 0:
+                continue
+            begins = packet.dts * packet.time_base
+            if begins < self._start and self._end is not None:
+                continue
+            if self._end is not None and begins >= self._end:
+                continue
+            if time is not None and begins - self._start > time:
+                self._waiting = packet
+                return
+            self._copy(packet)
+
+    def _copy(self, packet: Any) -> None:
+        shift = round(self._start / packet.time_base)
+        packet.dts -= shift
+        if packet.pts is not None:
+            packet.pts -= shift
+        packet.stream = self._targets[packet.stream.index]
+        self._target.mux(packet)
+
+    def close(self) -> None:
+        """Release the source."""
+        self._input.close()

@@ -1,0 +1,289 @@
+"""Video files, read frame-accurately through the FFmpeg libraries (PyAV)."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Iterator
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import av
+import numpy as np
+
+from grevin.core.cache import ByteCache
+from grevin.core.errors import MediaError, UnreadableFrameError
+from grevin.core.keys import content_key
+from grevin.core.media.frame_index import FrameIndex, build_index
+from grevin.core.media.identity import file_identity
+from grevin.core.media.pixel_layout import unpack
+from grevin.core.picture.format import FieldOrder, PictureFormat
+from grevin.core.picture.frame import Frame
+from grevin.core.progress import Progress
+
+RUN_ON_FRAMES = 48  # decoding on is cheaper than seeking up to about this distance (measured on H.264 at SD)
+DECODED_CACHE_BYTES = 96 << 20  # decoded neighbours kept, so that stepping back in a long group is quick
+SD_LINES = 576  # untagged material up to this height is taken as BT.601, above as BT.709 (common practice)
+
+_MATRIX_TAGS = {1: "bt709", 5: "bt601", 6: "bt601", 9: "bt2020", 10: "bt2020"}  # ITU-T H.273, table 4
+_FIELD_ORDERS: dict[int, FieldOrder] = {1: "progressive", 2: "top_first", 3: "bottom_first", 4: "top_first", 5: "bottom_first"}
+
+
+@dataclass(frozen=True)
+class AudioTrack:
+    """What is known of one audio stream."""
+
+    codec: str
+    channels: int
+    sample_rate: int
+    language: str | None
+
+
+@dataclass(frozen=True)
+class VideoDetails:
+    """What a video file says of itself beyond its picture format."""
+
+    container: str
+    codec: str
+    timecode: str | None
+    audio: tuple[AudioTrack, ...]
+    declared_seconds: float | None
+    variable_rate: bool
+
+
+class VideoFile:
+    """A FrameSource over the first video stream of a file, which is opened read-only."""
+
+    def __init__(self, path: Path, progress: Progress | None = None) -> None:
+        """Open and index.
+
+        Raises:
+            MediaError: if there is no readable picture in the file.
+        """
+        self.path = path
+        self._lock = threading.Lock()
+        try:
+            self._container = av.open(str(path))
+            self._stream = self._first_stream()
+            self.index: FrameIndex = build_index(str(path), progress or Progress())
+        except av.error.FFmpegError as fault:
+            raise MediaError(
+                f"{path.name} is not a video file that can be read ({fault.strerror or fault}).",
+                "Check that it was copied completely; give a video file or an image sequence.",
+            ) from fault
+        if self.index.length == 0:
+            raise MediaError(
+                f"{path.name} holds no picture that can be decoded.", "Check that it was copied completely."
+            )
+        self._identity = content_key("video", file_identity(path))
+        self._decoded = ByteCache(DECODED_CACHE_BYTES)
+        self._frames: Iterator[av.VideoFrame] | None = None
+        self._next = 0
+        self._format: PictureFormat | None = None
+        self._format = self._read_format()
+        self.details = self._read_details()
+        self.notes = self._read_notes()
+
+    def _first_stream(self) -> av.VideoStream:
+        if not self._container.streams.video:
+            raise MediaError(f"{self.path.name} holds no video stream.", "Give a file with a picture.")
+        stream = self._container.streams.video[0]
+        if stream.codec_context is None or stream.codec_context.name is None:
+            raise MediaError(f"The codec of {self.path.name} is unknown.", "Convert the material first.")
+        stream.thread_type = "AUTO"
+        return stream
+
+    @property
+    def format(self) -> PictureFormat:
+        """Format of every frame."""
+        assert self._format is not None
+        return self._format
+
+    @property
+    def identity(self) -> str:
+        """Key over the file's content (size, time of change, both ends)."""
+        return self._identity
+
+    def __len__(self) -> int:
+        return self.index.length
+
+    def time_of(self, number: int) -> Fraction:
+        """Presentation time of a frame in seconds."""
+        if self.index.times is None:
+            return Fraction(number) / self.format.rate
+        base = self._stream.time_base or Fraction(1, 1000)
+        return Fraction(int(self.index.times[number])) * base
+
+    def close(self) -> None:
+        """Release the file."""
+        with self._lock:
+            self._container.close()
+
+    def frame(self, number: int) -> Frame:
+        """Frame `number`.
+
+        Raises:
+            UnreadableFrameError: if it cannot be decoded.
+        """
+        if not 0 <= number < len(self):
+            raise IndexError(f"frame {number} of {len(self)}")
+        with self._lock:
+            held = self._decoded.peek(str(number))
+            return held if held is not None else self._fetch(number)
+
+    def _fetch(self, number: int) -> Frame:
+        key = self.index.key_before(number) if self.index.times is not None else 0
+        ahead = number - self._next
+        if self._frames is None or ahead < 0 or (ahead > RUN_ON_FRAMES and key > self._next):
+            return self._fetch_after_seek(number, key)
+        return self._run_to(number, may_be_late=False)
+
+    def _fetch_after_seek(self, number: int, key: int) -> Frame:
+        """Seek to a key frame and decode on; further back each time the decoder comes in too late."""
+        while True:
+            self._seek(key)
+            try:
+                return self._run_to(number, may_be_late=key > 0)
+            except _TooLateError:
+                key = self.index.key_before(max(0, key - 1)) if key > 1 else 0
+
+    def _seek(self, key: int) -> None:
+        if self.index.times is None or key == 0:
+            self._reopen()
+        else:
+            self._container.seek(int(self.index.times[key]), stream=self._stream, backward=True)
+        self._frames = self._decode_on()
+        self._next = key
+
+    def _reopen(self) -> None:
+        self._container.close()
+        try:
+            self._container = av.open(str(self.path))
+        except (av.error.FFmpegError, OSError) as fault:
+            raise MediaError(
+                f"{self.path.name} can no longer be read.", "Put the file back or reconnect its disk."
+            ) from fault
+        self._stream = self._first_stream()
+
+    def _decode_on(self) -> Iterator[av.VideoFrame]:
+        packets = self._container.demux(self._stream)
+        while True:
+            try:
+                packet = next(packets, None)
+                if packet is None:
+                    return
+                yield from packet.decode()
+            except av.error.EOFError:
+                return
+            except av.error.FFmpegError:
+                continue
+
+    def _run_to(self, number: int, may_be_late: bool) -> Frame:
+        assert self._frames is not None
+        first = True
+        for decoded in self._frames:
+            place = self._next if self.index.times is None else self.index.number_at(decoded.pts)
+            if place is None:
+                continue
+            if first and may_be_late and place > number:
+                raise _TooLateError
+            first = False
+            self._next = place + 1
+            if place >= number - RUN_ON_FRAMES:
+                frame = self._to_frame(decoded, place)
+                self._decoded.put(str(place), frame, frame.nbytes)
+                if place == number:
+                    return frame
+            if place > number:
+                break
+        else:
+            self._frames = None
+        raise UnreadableFrameError(self.path.name, number, "the data is damaged or missing")
+
+    def _to_frame(self, decoded: av.VideoFrame, number: int) -> Frame:
+        planes, model, depth, chroma, alpha = unpack(decoded)
+        fmt = self._format or self._format_of(decoded, model, depth, chroma, alpha)
+        same = (fmt.model, fmt.bit_depth, fmt.chroma, fmt.alpha) == (model, depth, chroma, alpha)
+        if not same or (decoded.width, decoded.height) != (fmt.width, fmt.height):
+            raise UnreadableFrameError(self.path.name, number, "its size or pixel layout differs from the first")
+        return Frame(number, fmt, planes)
+
+    def _read_format(self) -> PictureFormat:
+        number = 0
+        while True:
+            try:
+                return self.frame(number).format
+            except UnreadableFrameError:
+                number += 1
+                if number >= min(len(self), RUN_ON_FRAMES):
+                    raise
+
+    def _format_of(self, decoded: av.VideoFrame, model: Any, depth: int, chroma: str, alpha: bool) -> PictureFormat:
+        context = self._stream.codec_context
+        space, range_tag = int(decoded.colorspace), int(decoded.color_range)
+        tags = (space, int(decoded.color_primaries), int(decoded.color_trc), range_tag)
+        untagged = "bt601" if decoded.height <= SD_LINES else "bt709"
+        jpeg_range = decoded.format.name.startswith("yuvj")
+        full = jpeg_range or range_tag == 2 or (model != "yuv" and range_tag != 1)
+        return PictureFormat(
+            width=decoded.width,
+            height=decoded.height,
+            model=model,
+            bit_depth=depth,
+            chroma=chroma,
+            alpha=alpha,
+            full_range=full,
+            matrix=_MATRIX_TAGS.get(space, untagged),
+            pixel_aspect=self._stream.sample_aspect_ratio or Fraction(1),
+            rate=self._rate(),
+            field_order=_FIELD_ORDERS.get(int(context.field_order), "unknown"),
+            colour_tags=replace_range(tags, full) if model == "yuv" else tags,
+        )
+
+    def _rate(self) -> Fraction:
+        rate = self._stream.average_rate or self._stream.guessed_rate
+        return Fraction(rate) if rate else Fraction(25)
+
+    def _read_details(self) -> VideoDetails:
+        container, stream = self._container, self._stream
+        audio = tuple(
+            AudioTrack(track.codec_context.name, track.channels, track.rate, track.language)
+            for track in container.streams.audio
+        )
+        timecode = stream.metadata.get("timecode") or container.metadata.get("timecode")
+        seconds = container.duration / av.time_base if container.duration else None
+        return VideoDetails(
+            container.format.name, stream.codec_context.name, timecode, audio, seconds, self._is_variable()
+        )
+
+    def _is_variable(self) -> bool:
+        """Whether frames lie more than half a frame off an even spacing at the stated rate."""
+        if self.index.times is None or self.index.length < 3:
+            return False
+        base = self._stream.time_base or Fraction(1, 1000)
+        seconds = (self.index.times - self.index.times[0]) * float(base)
+        even = np.arange(self.index.length) / float(self.format.rate)
+        return bool(np.abs(seconds - even).max() > 0.5 / float(self.format.rate))
+
+    def _read_notes(self) -> tuple[str, ...]:
+        notes = []
+        seconds = self.details.declared_seconds
+        found = float(self.time_of(len(self) - 1) - self.time_of(0) + 1 / self.format.rate)
+        if seconds is not None and seconds > found + max(1.0, 2 / float(self.format.rate)):
+            notes.append(
+                f"The file announces {seconds:.1f} s but its picture ends after {found:.1f} s ({len(self)} frames): "
+                "it may have been cut off. The frames that are there can be used."
+            )
+        if self.details.variable_rate:
+            notes.append("The frames are not evenly spaced in time; their own times are kept in the output.")
+        return tuple(notes)
+
+
+class _TooLateError(Exception):
+    """The decoder's first frame after a seek lies behind the one wanted."""
+
+
+def replace_range(tags: tuple[int, int, int, int], full: bool) -> tuple[int, int, int, int]:
+    """The tags with the range stated where the layout implies full range."""
+    return (*tags[:3], 2) if full else tags

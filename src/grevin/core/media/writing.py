@@ -1,0 +1,90 @@
+"""Writing outputs: aside under a temporary name first, named only once they were proved."""
+
+from __future__ import annotations
+
+import errno
+import shutil
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Protocol
+
+import av
+
+from grevin.core.errors import NoSpaceError, OutputError, UsageError
+from grevin.core.media.image_sequence import is_pattern, parse_pattern
+from grevin.core.media.matroska_writer import MatroskaWriter
+from grevin.core.media.opening import Reader
+from grevin.core.media.sequence_writer import SequenceWriter
+from grevin.core.picture.format import PictureFormat
+from grevin.core.picture.frame import Frame
+
+_FULL = {errno.ENOSPC, errno.EDQUOT, errno.EFBIG}
+
+
+class Writer(Protocol):
+    """Takes frames in order; nothing bears the output's name before `commit`."""
+
+    aside: Path
+    notes: tuple[str, ...]
+
+    def write(self, frame: Frame) -> None:
+        """Write the next frame."""
+        ...
+
+    def finish(self) -> None:
+        """End the temporary output, so that it can be read back."""
+        ...
+
+    def commit(self) -> None:
+        """Give the temporary output its name."""
+        ...
+
+    def discard(self) -> None:
+        """Remove the temporary output; safe to call at any time."""
+        ...
+
+
+def open_writer(output: Path, source: Reader | None, fmt: PictureFormat, frames: range, overwrite: bool = False) -> Writer:
+    """A writer by the output's name: `.mkv` is FFV1 in Matroska, `name.%06d.png` / `.tif` a sequence.
+
+    Raises:
+        UsageError: for another ending.
+        OutputError: if it exists (without `overwrite`), is the source, or cannot be written there.
+    """
+    if is_pattern(output):
+        pattern = parse_pattern(output)
+        with translated(output):
+            return SequenceWriter(pattern, source, fmt, frames, overwrite)
+    if output.suffix.lower() != ".mkv":
+        raise UsageError(
+            f"The ending of “{output.name}” is not one that Grevin writes.",
+            "Use .mkv (FFV1, lossless) or a sequence pattern such as name.%06d.png or name.%06d.tif.",
+        )
+    with translated(output):
+        return MatroskaWriter(output, source, fmt, frames, overwrite)
+
+
+@contextmanager
+def translated(output: Path) -> Iterator[None]:
+    """Turn the system's and the libraries' faults while writing into a sentence."""
+    try:
+        yield
+    except OSError as fault:  # FFmpeg's errors are OSErrors too where the system raised them
+        if fault.errno in _FULL:
+            free = shutil.disk_usage(_existing_parent(output)).free
+            raise NoSpaceError(
+                f"There is no room left to write {output.name} ({free / 1e6:.0f} MB free).",
+                "Free some space or choose another folder; nothing was left behind.",
+            ) from fault
+        reason = fault.strerror or str(fault)
+        raise OutputError(f"{output} cannot be written ({reason}).", "Choose a folder you may write to.") from fault
+    except av.error.FFmpegError as fault:
+        raise OutputError(f"{output.name} cannot be written ({fault}).", "Choose another output.") from fault
+
+
+def _existing_parent(path: Path) -> Path:
+    folder = path.absolute().parent
+    while not folder.exists():
+        folder = folder.parent
+    return folder

@@ -1,0 +1,1 @@
+"""Motion between frames: estimating it, following it, moving pictures along it."""

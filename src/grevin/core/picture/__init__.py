@@ -1,0 +1,1 @@
+"""Pictures: formats, frames in their native code values, colour, masks, display."""

@@ -1,0 +1,87 @@
+"""One picture, as the source's own code values."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from grevin.core.picture.format import PictureFormat
+
+Plane = npt.NDArray[Any]
+Mask = npt.NDArray[np.bool_]
+
+
+@dataclass(frozen=True, eq=False)
+class Frame:
+    """A picture and its place in the reel. Immutable: a step returns a new one.
+
+    Attributes:
+        number: place in its sequence, from 0.
+        format: what the planes mean.
+        planes: (H, W) arrays as in `PictureFormat.plane_shapes`; uint8/uint16 native code values, or float32
+            in code-value units once a whole-picture step has acted (rounded once, at output).
+        touched: None (nothing was changed), an (H, W) bool mask of what may differ from the source, or
+            "everything".
+    """
+
+    number: int
+    format: PictureFormat
+    planes: tuple[Plane, ...]
+    touched: Mask | str | None = None
+
+    def __post_init__(self) -> None:
+        shapes = self.format.plane_shapes()
+        if tuple(plane.shape for plane in self.planes) != shapes:
+            raise ValueError(f"planes {[p.shape for p in self.planes]} do not fit the format's {shapes}")
+        for plane in self.planes:
+            plane.flags.writeable = False
+
+    @property
+    def is_native(self) -> bool:
+        """Whether the planes are integer code values."""
+        return bool(self.planes[0].dtype != np.float32)
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes of the planes and of the touched mask."""
+        mask = self.touched.nbytes if isinstance(self.touched, np.ndarray) else 0
+        return sum(plane.nbytes for plane in self.planes) + mask
+
+    def luma8(self) -> npt.NDArray[np.uint8]:
+        """(H, W) uint8 brightness for finding and motion: Y', grey, or BT.709 luma of R'G'B', top 8 bits."""
+        if self.format.model == "rgb":
+            red, green, blue = (plane.astype(np.float32) for plane in self.planes[:3])
+            # ITU-R BT.709-6, item 3.2
+            luma = 0.2126 * red + 0.7152 * green + 0.0722 * blue
+        else:
+            luma = self.planes[0]
+        if luma.dtype == np.uint8:
+            return luma
+        scale = 1.0 / (1 << (self.format.bit_depth - 8))
+        if luma.dtype == np.uint16:
+            return (luma >> (self.format.bit_depth - 8)).astype(np.uint8)
+        return np.clip(luma * scale, 0, 255).astype(np.uint8)
+
+    def rounded(self) -> Frame:
+        """The same picture as integer code values (itself where it is already)."""
+        if self.is_native:
+            return self
+        limit = self.format.max_code
+        planes = tuple(np.clip(np.rint(p), 0, limit).astype(self.format.dtype) for p in self.planes)
+        return replace(self, planes=planes)
+
+    def with_number(self, number: int) -> Frame:
+        """The same picture at another place."""
+        return self if number == self.number else replace(self, number=number)
+
+
+def merge_touched(first: Mask | str | None, second: Mask | str | None) -> Mask | str | None:
+    """What may differ after both changes."""
+    if isinstance(first, str) or isinstance(second, str):
+        return "everything"
+    if first is None or second is None:
+        return second if first is None else first
+    return np.logical_or(first, second)

@@ -1,0 +1,45 @@
+"""Masks: growing, feathering, lining up with the chroma grid."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+
+from grevin.core.picture.format import PictureFormat
+from grevin.core.picture.frame import Mask
+
+
+def grow(mask: Mask, pixels: int) -> Mask:
+    """A mask enlarged by a disc of `pixels` radius."""
+    if pixels <= 0:
+        return mask
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * pixels + 1, 2 * pixels + 1))
+    return np.asarray(cv2.dilate(mask.view(np.uint8), disc), np.bool_)
+
+
+def align_to_chroma(mask: Mask, fmt: PictureFormat) -> Mask:
+    """The mask grown to whole chroma blocks.
+
+    A chroma sample belongs to a block of luma samples; only with whole blocks does "outside the mask" mean
+    the same samples in every plane.
+    """
+    across, down = fmt.chroma_ratio
+    if (across == 1 and down == 1) or not mask.any():
+        return mask
+    height, width = mask.shape
+    padded = np.pad(mask, ((0, -height % down), (0, -width % across)))
+    blocks = padded.reshape(padded.shape[0] // down, down, padded.shape[1] // across, across).any(axis=(1, 3))
+    return np.asarray(blocks.repeat(down, axis=0).repeat(across, axis=1)[:height, :width])
+
+
+def feather_inside(mask: Mask, core: Mask) -> npt.NDArray[np.float32]:
+    """Weights 0..1: 1 in `core`, falling to the edge of `mask`, 0 outside it."""
+    if not mask.any():
+        return np.zeros(mask.shape, np.float32)
+    rim = mask & ~core
+    weight = mask.astype(np.float32)
+    if rim.any():
+        blurred = cv2.GaussianBlur(core.astype(np.float32), (0, 0), 1.0)  # 1 px: hides the seam, common practice
+        weight[rim] = np.clip(blurred[rim] * 2.0, 0.25, 1.0)
+    return weight

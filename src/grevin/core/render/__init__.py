@@ -1,0 +1,1 @@
+"""Writing outputs from a chain, and proving what was written."""

@@ -1,0 +1,212 @@
+"""One run: a range of a reel under a treatment into one output, written aside, read back, then named."""
+
+from __future__ import annotations
+
+import contextlib
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from grevin.core.cache import ByteCache
+from grevin.core.errors import ProofError, UnreadableFrameError
+from grevin.core.media.checksums import frame_checksum
+from grevin.core.media.image_sequence import ImageSequence, SequencePattern, is_pattern
+from grevin.core.media.opening import Reader
+from grevin.core.media.video_file import VideoFile
+from grevin.core.media.writing import Writer, open_writer, translated
+from grevin.core.picture.frame import Frame
+from grevin.core.progress import Progress
+from grevin.core.render.evidence_files import EvidenceWriter, cover_chroma
+from grevin.core.render.frames_in_parallel import in_parallel
+from grevin.core.render.ledger import LedgerRow, check_ledger_path, ledger_rows, write_ledger
+from grevin.core.render.verify import as_image_frame
+from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.recipe import Treatment
+
+RENDER_CACHE_BYTES = 256 << 20  # a handful of HD frames with their motion; independent of the reel's length
+
+
+@dataclass(frozen=True)
+class RunRequest:
+    """What is to be made.
+
+    Attributes:
+        output: file or sequence pattern.
+        frames: frames of the reel.
+        evidence: folder for evidence pictures, or None.
+        ledger: file for the ledger, or None.
+        overwrite: whether an output of that name may be replaced.
+    """
+
+    output: Path
+    frames: range
+    evidence: Path | None = None
+    ledger: Path | None = None
+    overwrite: bool = False
+
+
+@dataclass
+class Proof:
+    """What was shown about a finished output.
+
+    Attributes:
+        frames: frames read back, each with the checksum of what was written.
+        untouched: frames that are the source bit for bit.
+        mended: frames in which something was changed, inside the evidence only.
+        mends: rows of the ledger.
+        samples_changed: share of all samples, 0..1.
+        notes: what else the reader of the output should know.
+        checksums: MD5 of each frame's planes.
+        rows: the ledger.
+    """
+
+    output: str
+    frames: int = 0
+    untouched: int = 0
+    mended: int = 0
+    mends: int = 0
+    samples_changed: float = 0.0
+    notes: tuple[str, ...] = ()
+    checksums: list[str] = field(default_factory=list)
+    rows: list[LedgerRow] = field(default_factory=list)
+
+    def sentence(self) -> str:
+        """The proof in words."""
+        return (
+            f"{self.frames} frames written and read back, every checksum agrees. {self.untouched} frames are the source "
+            f"bit for bit; {self.mended} were mended in {self.mends} places "
+            f"({100 * self.samples_changed:.3f} % of all samples), nothing else differs."
+        )
+
+    def data(self) -> dict[str, Any]:
+        """Plain data for `--json`."""
+        return {
+            "format": "grevin-proof",
+            "version": 1,
+            "output": self.output,
+            "summary": self.sentence(),
+            "frames": self.frames,
+            "untouched_frames": self.untouched,
+            "mended_frames": self.mended,
+            "mends": self.mends,
+            "samples_changed": round(self.samples_changed, 8),
+            "notes": list(self.notes),
+            "checksums": self.checksums,
+        }
+
+
+def run(reel: Reader, treatment: Treatment, request: RunRequest, progress: Progress) -> Proof:
+    """Write and prove one output; whatever goes wrong, nothing half-written is left.
+
+    Raises:
+        GrevinError: of the kind that fits what went wrong; `CancelledError` if asked to stop.
+    """
+    if request.ledger is not None:
+        check_ledger_path(request.ledger)
+    _check_readable(reel, request.frames)
+    chain = Chain(reel, treatment, ByteCache(RENDER_CACHE_BYTES))
+    writer = open_writer(request.output, reel, chain.result.format, request.frames, request.overwrite)
+    try:
+        proof = _write(chain, writer, request, progress)
+        _read_back(writer, request, proof, progress)
+        if request.ledger is not None:
+            write_ledger(request.ledger, proof.rows)
+        with translated(request.output):
+            writer.commit()
+    except BaseException:
+        with contextlib.suppress(OSError):
+            writer.discard()
+        raise
+    proof.notes = writer.notes
+    return proof
+
+
+def _check_readable(reel: Reader, frames: range) -> None:
+    missing = [number for number in getattr(reel, "missing", ()) if number - reel.first_number in frames]  # type: ignore[union-attr]
+    if missing:
+        name = reel.pattern.name  # type: ignore[union-attr]
+        first = missing[0] - reel.first_number  # type: ignore[union-attr]
+        raise UnreadableFrameError(name, first, f"{len(missing)} picture(s) are missing from the range, first {missing[0]}")
+
+
+def _write(chain: Chain, writer: Writer, request: RunRequest, progress: Progress) -> Proof:
+    evidence = EvidenceWriter(request.evidence, chain) if request.evidence is not None else None
+    proof = Proof(str(request.output))
+    pictures = is_pattern(request.output)
+    changed = total = 0
+
+    def make(number: int) -> tuple[Frame, int, list[LedgerRow]]:
+        frame = chain.result.frame(number).rounded()
+        return frame, _changed_samples(chain, number, frame), ledger_rows(chain, number)
+
+    progress.begin(len(request.frames), "Writing")
+    for number, (frame, differing, rows) in zip(
+        request.frames, in_parallel(make, request.frames), strict=True
+    ):
+        with translated(request.output):
+            writer.write(frame)
+        proof.checksums.append(frame_checksum(as_image_frame(frame) if pictures else frame))
+        proof.rows.extend(rows)
+        proof.mended += differing > 0
+        proof.untouched += differing == 0
+        changed += differing
+        total += sum(plane.size for plane in frame.planes)
+        if evidence is not None:
+            evidence.write(number)
+        progress.advance()
+    with translated(request.output):
+        writer.finish()
+    proof.mends = len(proof.rows)
+    proof.samples_changed = changed / max(1, total)
+    return proof
+
+
+def _changed_samples(chain: Chain, number: int, frame: Frame) -> int:
+    """Samples that differ from the source; a difference outside what is marked as touched is our own fault."""
+    source = chain.source.frame(number)
+    if frame is source:
+        return 0
+    if frame.format != source.format:
+        return sum(plane.size for plane in frame.planes)
+    differing = 0
+    for index, (a, b) in enumerate(zip(source.planes, frame.planes, strict=True)):
+        unequal = a != b
+        differing += int(np.count_nonzero(unequal))
+        if isinstance(frame.touched, np.ndarray):
+            chroma = frame.format.model == "yuv" and index in {1, 2}
+            allowed = cover_chroma(frame.touched, *frame.format.chroma_ratio) if chroma else frame.touched
+            if np.any(unequal & ~allowed):
+                raise ProofError(f"Frame {number} changed outside its evidence.", "Report this; nothing was written.")
+    return differing
+
+
+def _read_back(writer: Writer, request: RunRequest, proof: Proof, progress: Progress) -> None:
+    progress.begin(len(request.frames), "Reading back")
+    reader = _aside_reader(writer, request.output)
+    try:
+        if len(reader) != len(request.frames):
+            raise ProofError(
+                f"{request.output.name} reads back with {len(reader)} frames instead of {len(request.frames)}.",
+                "Nothing was named; try another disk.",
+            )
+        for place, expected in enumerate(proof.checksums):
+            if frame_checksum(reader.frame(place)) != expected:
+                raise ProofError(
+                    f"Frame {request.frames[place]} of {request.output.name} does not read back as written.",
+                    "Nothing was named; try another disk.",
+                )
+            proof.frames += 1
+            progress.advance()
+    finally:
+        reader.close()
+
+
+def _aside_reader(writer: Writer, output: Path) -> Reader:
+    if is_pattern(output):
+        pattern: SequencePattern = writer.pattern  # type: ignore[attr-defined]
+        return ImageSequence(SequencePattern(writer.aside, pattern.prefix, pattern.digits, pattern.suffix))
+    return VideoFile(writer.aside)
+
+

@@ -1,0 +1,162 @@
+"""Proof: whether an output is its source outside the evidence, sample for sample."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from grevin.core.errors import MediaError
+from grevin.core.media.checksums import frame_checksum
+from grevin.core.media.opening import Reader
+from grevin.core.media.still_image import image_format, image_samples
+from grevin.core.picture.format import PictureFormat
+from grevin.core.picture.frame import Frame, Mask
+from grevin.core.progress import Progress
+from grevin.core.render.evidence_files import cover_chroma, read_evidence
+
+VERIFY_FORMAT, VERIFY_VERSION = "grevin-verify", 1
+
+
+@dataclass
+class VerifyResult:
+    """What the comparison found.
+
+    Attributes:
+        frames_expected, frames_found: counts.
+        identical: frames equal throughout.
+        changed: frames that differ inside the evidence only.
+        offending: (frame, samples that differ outside the evidence), empty when all is well.
+        checksums: per frame (number, MD5 of the source's planes, MD5 of the output's planes).
+        compared_as: what was compared.
+        evidence_given: whether there was evidence to allow differences.
+    """
+
+    frames_expected: int
+    frames_found: int
+    compared_as: str
+    evidence_given: bool
+    identical: int = 0
+    changed: int = 0
+    samples_changed: int = 0
+    samples_total: int = 0
+    offending: list[tuple[int, int]] = field(default_factory=list)
+    checksums: list[tuple[int, str, str]] = field(default_factory=list)
+
+    @property
+    def passed(self) -> bool:
+        """Whether the counts agree and nothing differs outside the evidence."""
+        return self.frames_expected == self.frames_found and not self.offending
+
+    def sentence(self) -> str:
+        """The result in words."""
+        if self.frames_expected != self.frames_found:
+            return f"Not proved: {self.frames_expected} frames expected, {self.frames_found} found in the output."
+        where = "outside the evidence" if self.evidence_given else "anywhere (no evidence was given)"
+        if self.offending:
+            number, samples = self.offending[0]
+            return (
+                f"Not proved: {len(self.offending)} frame(s) differ from the source {where}, "
+                f"first frame {number} in {samples} samples."
+            )
+        share = 100.0 * self.samples_changed / max(1, self.samples_total)
+        return (
+            f"Proved: {self.frames_found} frames; {self.identical} are the source bit for bit, {self.changed} differ "
+            f"inside the evidence only ({share:.3f} % of all samples). Compared as {self.compared_as}."
+        )
+
+    def data(self) -> dict[str, Any]:
+        """Plain data for `--json`."""
+        return {
+            "format": VERIFY_FORMAT,
+            "version": VERIFY_VERSION,
+            "passed": self.passed,
+            "summary": self.sentence(),
+            "frames": {"source": self.frames_expected, "output": self.frames_found},
+            "identical_frames": self.identical,
+            "changed_frames": self.changed,
+            "samples_changed": self.samples_changed,
+            "samples_total": self.samples_total,
+            "outside_evidence": {
+                "bit_identical": not self.offending,
+                "offending": [{"frame": number, "samples": samples} for number, samples in self.offending],
+            },
+            "checksums": [{"frame": n, "source": a, "output": b} for n, a, b in self.checksums],
+        }
+
+
+def verify(
+    source: Reader, output: Reader, frames: range, evidence: Path | None, progress: Progress
+) -> VerifyResult:  # fmt: skip
+    """Compare `output` with `frames` of `source`.
+
+    Raises:
+        MediaError: if the two cannot be compared sample by sample.
+    """
+    convert, description = _common_ground(source.format, output.format)
+    result = VerifyResult(len(frames), len(output), description, evidence is not None)
+    shape = (source.format.height, source.format.width)
+    progress.begin(min(len(frames), len(output)), "Comparing")
+    for place, number in enumerate(frames):
+        if place >= len(output):
+            break
+        ours, theirs = convert(source.frame(number)), output.frame(place)
+        mask = read_evidence(evidence, number, shape) if evidence is not None else None
+        result.checksums.append((number, frame_checksum(ours), frame_checksum(theirs)))
+        _compare(result, number, ours, theirs, mask)
+        progress.advance()
+    return result
+
+
+def _common_ground(source: PictureFormat, output: PictureFormat) -> tuple[Callable[[Frame], Frame], str]:
+    """How source frames have to be brought over to be compared with the output's."""
+
+    def kind(fmt: PictureFormat) -> tuple[Any, ...]:
+        return fmt.width, fmt.height, fmt.model, fmt.bit_depth, fmt.chroma, fmt.alpha
+
+    if kind(source) == kind(output):
+        return (lambda frame: frame), f"{output.describe()} code values"
+    if kind(image_format(source)) == kind(output):
+        return as_image_frame, f"{output.describe()} pictures made from {source.describe()}"
+    raise MediaError(
+        f"The output is {output.describe()}, the source {source.describe()}: they cannot be compared sample by sample.",
+        "Name the source from which this output was made.",
+    )
+
+
+def as_image_frame(frame: Frame) -> Frame:
+    """A frame as the PNG or TIFF picture that would be written of it."""
+    samples = image_samples(frame)
+    fmt = image_format(frame.format)
+    if fmt.model == "grey" and fmt.alpha:
+        samples = samples[..., [0, 3]]
+    planes = [samples] if samples.ndim == 2 else [samples[..., index] for index in range(samples.shape[2])]
+    return Frame(frame.number, fmt, tuple(np.ascontiguousarray(plane) for plane in planes), frame.touched)
+
+
+def _compare(result: VerifyResult, number: int, ours: Frame, theirs: Frame, mask: Mask | None) -> None:
+    fmt = ours.format
+    differing = outside = 0
+    for index, (a, b) in enumerate(zip(ours.planes, theirs.planes, strict=True)):
+        result.samples_total += a.size
+        unequal = a != b
+        count = int(np.count_nonzero(unequal))
+        if count == 0:
+            continue
+        differing += count
+        if mask is None:
+            outside += count
+            continue
+        is_chroma = fmt.model == "yuv" and index in {1, 2}
+        allowed = cover_chroma(mask, *fmt.chroma_ratio) if is_chroma else mask
+        outside += int(np.count_nonzero(unequal & ~allowed))
+    result.samples_changed += differing
+    if outside:
+        result.offending.append((number, outside))
+    elif differing:
+        result.changed += 1
+    else:
+        result.identical += 1

@@ -1,0 +1,1 @@
+"""The repair steps, one module each, and the contract that they share (`base`)."""

@@ -1,0 +1,165 @@
+"""The contract of repair steps.
+
+A step is a stateless object: an `id`, a `label`, a settings model, how far it reads (`reach`) and one or two
+methods, by family. The chain (`grevin.core.treatment`) does everything that steps share: looking up neighbours,
+cuts, caching, blending inside the evidence only, keeping untouched samples, the record of what was done.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any, ClassVar, Protocol
+
+import numpy as np
+import numpy.typing as npt
+
+from grevin.core.motion.flow import Flow, Luma8
+from grevin.core.picture.colour import Rgb
+from grevin.core.picture.format import PictureFormat
+from grevin.core.picture.frame import Frame, Mask
+from grevin.core.steps.settings import Settings
+
+
+@dataclass(frozen=True)
+class Blob:
+    """One connected piece of evidence.
+
+    Attributes:
+        area: (x, y, width, height) in pixels.
+        pixels: number of pixels that deviate (before growing).
+        contrast: mean deviation from the neighbours, 8-bit levels; positive brighter, negative darker.
+        confidence: 0..1.
+    """
+
+    area: tuple[int, int, int, int]
+    pixels: int
+    contrast: float
+    confidence: float
+
+
+@dataclass(frozen=True, eq=False)
+class Evidence:
+    """Why and where a step acts on one frame: exactly what it may change.
+
+    Attributes:
+        mask: (H, W) bool.
+        weight: (H, W) float32 0..1 share of the mended picture inside the mask; None for 1.
+        blobs: what the mask is made of.
+    """
+
+    mask: Mask
+    weight: npt.NDArray[np.float32] | None = None
+    blobs: tuple[Blob, ...] = ()
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes held."""
+        return self.mask.nbytes + (self.weight.nbytes if self.weight is not None else 0) + 200 * len(self.blobs)
+
+    @classmethod
+    def nothing(cls, shape: tuple[int, int]) -> Evidence:
+        """Evidence of an undamaged frame."""
+        return cls(np.zeros(shape, np.bool_))
+
+
+class Window(Protocol):
+    """What a step sees: a frame and its neighbours of the same shot, with what was derived from them."""
+
+    @property
+    def number(self) -> int:
+        """Number of the frame in the middle."""
+        ...
+
+    @property
+    def format(self) -> PictureFormat:
+        """Format of the frames."""
+        ...
+
+    def has(self, offset: int) -> bool:
+        """Whether the frame that many places away exists in the same shot."""
+        ...
+
+    def frame(self, offset: int = 0) -> Frame:
+        """The frame that many places away."""
+        ...
+
+    def luma8(self, offset: int = 0) -> Luma8:
+        """(H, W) uint8 luma of that frame."""
+        ...
+
+    def rgb(self, offset: int = 0) -> Rgb:
+        """(H, W, 3) float32 R'G'B' of that frame, nominal 0..1."""
+        ...
+
+    def motion(self, offset: int) -> Flow:
+        """(H, W, 2) float32 flow from the middle frame to that one."""
+        ...
+
+
+class Step(Protocol):
+    """What every step has, whatever its family."""
+
+    id: ClassVar[str]
+    label: ClassVar[str]
+    version: ClassVar[int]
+    settings_model: ClassVar[type[Settings]]
+
+    def reach(self, settings: Any) -> int:
+        """How many frames before and after a frame are read."""
+        ...
+
+
+class LocalStep(Step, Protocol):
+    """Mends places: finds evidence, then gives a picture that is used inside it only."""
+
+    def find(self, window: Window, settings: Any) -> Evidence:
+        """Where the frame is damaged."""
+        ...
+
+    def mend(self, window: Window, evidence: Evidence, settings: Any) -> Rgb:
+        """(H, W, 3) float32 R'G'B'; only what lies inside the evidence is used."""
+        ...
+
+
+class WholeStep(Step, Protocol):
+    """Changes whole pictures."""
+
+    def render(self, window: Window, settings: Any) -> Rgb:
+        """(H, W, 3) float32 R'G'B' of the new picture."""
+        ...
+
+
+class TimeStep(Step, Protocol):
+    """Says which frame goes where."""
+
+    def frame_map(self, length: int, settings: Any) -> tuple[int, ...]:
+        """For each output frame the number of the frame it takes."""
+        ...
+
+
+class ShapeStep(Step, Protocol):
+    """Changes the size or shape of the picture."""
+
+    def new_format(self, fmt: PictureFormat, settings: Any) -> PictureFormat:
+        """Format of the output frames."""
+        ...
+
+    def reshape(self, frame: Frame, settings: Any) -> Frame:
+        """The frame in the new format."""
+        ...
+
+
+AnyStep = LocalStep | WholeStep | TimeStep | ShapeStep
+
+
+@dataclass
+class Registry:
+    """The steps by id."""
+
+    steps: dict[str, AnyStep] = field(default_factory=dict)
+
+    def add(self, step: AnyStep) -> None:
+        """Register a step under its id."""
+        if step.id in self.steps:
+            raise ValueError(f"step {step.id} is registered already")
+        self.steps[step.id] = step

@@ -1,0 +1,92 @@
+"""Dust, dirt and hairs: specks that sit on one frame and are gone on the next.
+
+A pixel is suspect where it is brighter or darker than what the frames before and after show at the same
+place of the moving picture, by more than the noise explains (spike test SDIp: Kokaram 1998, "Motion Picture
+Restoration", from memory) and beyond the range of their 3x3 surroundings (in the manner of the rank-ordered
+difference: Nadenau and Mitra 1997, from memory). Suspect blobs are then judged whole: the motion must explain
+their surroundings well, and both neighbours must tell the same. What is found is filled from the neighbours
+along the motion of the surroundings.
+
+Not for scratches or spots that stay on the same place for several frames.
+"""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+
+from grevin.core.picture.colour import Rgb
+from grevin.core.steps.base import Evidence, Window
+from grevin.core.steps.dirt_filling import fill_blobs
+from grevin.core.steps.dirt_finding import Neighbour, find_blobs
+from grevin.core.steps.settings import Settings, setting
+
+
+class DirtSettings(Settings):
+    """Settings of the dirt step."""
+
+    polarity: Literal["both", "darker", "brighter"] = setting(
+        "both", label="Polarity", help="Which dirt to take: darker than the picture, brighter, or both."
+    )
+    smallest_px: int = setting(
+        3, label="Smallest", unit="px", low=1, high=200,
+        help="Specks with fewer pixels than this are left alone.",
+    )  # fmt: skip
+    largest_px: int = setting(
+        4000, label="Largest", unit="px", low=4, high=100000, step=100,
+        help="Blobs with more pixels than this are left alone.",
+    )  # fmt: skip
+    sensitivity: float = setting(
+        3.5, label="Threshold", unit="x noise", low=1.5, high=20.0, decimals=1, step=0.5,
+        help="How far a speck must stand out, in units of the measured noise; lower finds fainter dirt.",
+    )  # fmt: skip
+    motion_limit_px: float = setting(
+        30.0, label="Motion limit", unit="px/frame", low=1.0, high=200.0, decimals=1,
+        help="Where the picture moves faster than this, nothing is touched.",
+    )  # fmt: skip
+    grow_px: int = setting(
+        1, label="Grow", unit="px", low=0, high=10,
+        help="How far the repair reaches over the edge of what was found.",
+    )  # fmt: skip
+
+
+class DirtStep:
+    """Finds and fills dirt."""
+
+    id: ClassVar[str] = "dirt"
+    label: ClassVar[str] = "Dirt"
+    version: ClassVar[int] = 1
+    settings_model: ClassVar[type[Settings]] = DirtSettings
+
+    def reach(self, settings: DirtSettings) -> int:
+        """Two frames: at the ends of a shot both neighbours lie on one side."""
+        return 2
+
+    def find(self, window: Window, settings: DirtSettings) -> Evidence:
+        """Specks of the middle frame; nothing where two neighbours of the same shot are not to be had."""
+        here = window.luma8()
+        offsets = neighbour_offsets(window)
+        if offsets is None:
+            return Evidence.nothing(here.shape)
+        neighbours = [Neighbour.along(here, window.luma8(offset), window.motion(offset)) for offset in offsets]
+        return find_blobs(here, (neighbours[0], neighbours[1]), settings)
+
+    def mend(self, window: Window, evidence: Evidence, settings: DirtSettings) -> Rgb:
+        """The picture with the specks filled from both neighbours."""
+        offsets = neighbour_offsets(window)
+        picture = window.rgb().copy()
+        if offsets is None:
+            return picture
+        sources = [(window.rgb(offset), window.motion(offset)) for offset in offsets]
+        fill_blobs(picture, evidence.mask, (sources[0], sources[1]))
+        return picture
+
+
+def neighbour_offsets(window: Window) -> tuple[int, int] | None:
+    """The frames to compare with: one each side, or two of one side at the ends of a shot; None if there are none."""
+    for pair in ((-1, 1), (1, 2), (-1, -2)):
+        if window.has(pair[0]) and window.has(pair[1]):
+            return pair
+    return None
+
+

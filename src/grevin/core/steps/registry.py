@@ -1,0 +1,27 @@
+"""All steps. A new step is one module and one line here."""
+
+from __future__ import annotations
+
+import difflib
+
+from grevin.core.errors import SettingsError
+from grevin.core.steps.base import AnyStep, Registry
+from grevin.core.steps.dirt import DirtStep
+
+REGISTRY = Registry()
+REGISTRY.add(DirtStep())
+
+
+def step_by_id(step_id: str) -> AnyStep:
+    """The step of that id.
+
+    Raises:
+        SettingsError: naming the nearest id that exists.
+    """
+    try:
+        return REGISTRY.steps[step_id]
+    except KeyError:
+        known = list(REGISTRY.steps)
+        near = difflib.get_close_matches(step_id, known, 1)
+        hint = f"Did you mean “{near[0]}”?" if near else f"The steps are: {', '.join(known)}."
+        raise SettingsError(f"There is no step “{step_id}”.", hint) from None

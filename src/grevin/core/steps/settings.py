@@ -1,0 +1,80 @@
+"""Settings of steps: one declaration makes the form, the command line's help, the recipe schema and the manual."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, Self
+
+import pydantic
+from pydantic import BaseModel, ConfigDict, ValidationInfo, field_validator
+
+from grevin.core.errors import SettingsError
+
+
+def setting(
+    default: Any, *, label: str, help: str, unit: str = "", low: float | None = None, high: float | None = None,
+    decimals: int = 0, step: float = 1.0,
+) -> Any:  # fmt: skip
+    """Declare one setting.
+
+    Args:
+        default: value where nothing is said.
+        label: words in the form.
+        help: a full sentence for tooltip and manual.
+        unit: physical unit, such as px or frames.
+        low: smallest value allowed.
+        high: largest value allowed.
+        decimals: places kept; a value is rounded to them, so that form, file and cache key hold the same number.
+        step: change of one press of an arrow key.
+    """
+    extra = {"unit": unit, "low": low, "high": high, "decimals": decimals, "step": step}
+    return pydantic.Field(default, title=label, description=help, ge=low, le=high, json_schema_extra=extra)
+
+
+class Settings(BaseModel):
+    """Base of all settings models: frozen, nothing unknown, valid by construction."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
+
+    @field_validator("*", mode="before")
+    @classmethod
+    def _round(cls, value: Any, info: ValidationInfo) -> Any:
+        extra = cls.model_fields[info.field_name or ""].json_schema_extra
+        if isinstance(value, float) and isinstance(extra, dict):
+            decimals = extra.get("decimals", 0)
+            return round(value, decimals) if isinstance(decimals, int) else value
+        return value
+
+    @classmethod
+    def read(cls, values: Mapping[str, Any], step: str) -> Self:
+        """Settings from plain data.
+
+        Raises:
+            SettingsError: naming the field, the value and what is allowed.
+        """
+        try:
+            return cls.model_validate(dict(values))
+        except pydantic.ValidationError as fault:
+            raise SettingsError(*_sentence(cls, fault, step)) from fault
+
+
+def _sentence(model: type[Settings], fault: pydantic.ValidationError, step: str) -> tuple[str, str]:
+    problems = []
+    for error in fault.errors():
+        name = str(error["loc"][0]) if error["loc"] else "settings"
+        if error["type"] == "extra_forbidden":
+            known = ", ".join(model.model_fields)
+            problems.append(f"“{name}” is not a setting of {step} (it has: {known})")
+        else:
+            problems.append(f"{name} = {error['input']!r} is not allowed ({allowed(model, name)})")
+    return "In the step " + step + ": " + "; ".join(problems) + ".", "Correct the value or leave it out."
+
+
+def allowed(model: type[Settings], name: str) -> str:
+    """What a setting may be, in words."""
+    field = model.model_fields.get(name)
+    extra = field.json_schema_extra if field is not None else None
+    if isinstance(extra, dict) and extra.get("low") is not None:
+        return f"{extra['low']} to {extra['high']} {extra['unit']}".strip()
+    choices = model.model_json_schema()["properties"].get(name, {}).get("enum")
+    return "one of " + ", ".join(map(str, choices)) if choices else "see the manual"

@@ -1,0 +1,1 @@
+"""Rates and timecode."""

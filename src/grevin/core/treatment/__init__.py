@@ -1,0 +1,1 @@
+"""Treatments: ordered steps, and the chain of frames that they make."""

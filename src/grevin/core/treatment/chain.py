@@ -1,0 +1,213 @@
+"""The chain: a reel, then each step as a source of frames over the one before it.
+
+The window, the command line and the tests all pull frames from here, so they get the same bits. Everything is
+made on demand and kept in one cache under content keys; a frame that no step changed is the reader's own object.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from grevin.core.cache import ByteCache
+from grevin.core.keys import content_key
+from grevin.core.motion.flow import Flow, Luma8, estimate_flow
+from grevin.core.picture.colour import Rgb, from_rgb, paint_inside, to_rgb
+from grevin.core.picture.format import PictureFormat
+from grevin.core.picture.frame import Frame, merge_touched
+from grevin.core.picture.masks import align_to_chroma
+from grevin.core.picture.source import FrameSource
+from grevin.core.steps.base import AnyStep, Evidence, LocalStep, ShapeStep, TimeStep, WholeStep
+from grevin.core.steps.registry import step_by_id
+from grevin.core.steps.settings import Settings
+from grevin.core.treatment.recipe import Treatment
+from grevin.core.treatment.shots import ShotFinder
+
+DEFAULT_CACHE_BYTES = 384 << 20
+
+
+class CachedSource:
+    """A FrameSource whose frames are kept in the shared cache."""
+
+    def __init__(self, source: FrameSource, cache: ByteCache) -> None:
+        self._source = source
+        self._cache = cache
+
+    @property
+    def format(self) -> PictureFormat:
+        """Format of the frames."""
+        return self._source.format
+
+    @property
+    def identity(self) -> str:
+        """Identity of the source."""
+        return self._source.identity
+
+    def __len__(self) -> int:
+        return len(self._source)
+
+    def key(self, number: int) -> str:
+        """Cache key of a frame."""
+        return f"frame/{self.identity}/{number}"
+
+    def frame(self, number: int) -> Frame:
+        """Frame `number`, from the cache where it is there."""
+        return self._cache.get(self.key(number), lambda: self._source.frame(number), lambda f: f.nbytes)
+
+
+class ChainWindow:
+    """A frame of a source with its neighbours of the same shot (`steps.base.Window`)."""
+
+    def __init__(self, source: FrameSource, number: int, shots: ShotFinder, cache: ByteCache) -> None:
+        self._source = source
+        self._number = number
+        self._shots = shots
+        self._cache = cache
+
+    @property
+    def number(self) -> int:
+        """Number of the frame in the middle."""
+        return self._number
+
+    @property
+    def format(self) -> PictureFormat:
+        """Format of the frames."""
+        return self._source.format
+
+    def has(self, offset: int) -> bool:
+        """Whether that frame exists in the same shot."""
+        return self._shots.same_shot(self._number, self._number + offset)
+
+    def frame(self, offset: int = 0) -> Frame:
+        """The frame that many places away."""
+        return self._source.frame(self._number + offset)
+
+    def luma8(self, offset: int = 0) -> Luma8:
+        """Its 8-bit luma."""
+        key = f"luma/{self._source.identity}/{self._number + offset}"
+        return self._cache.get(key, self.frame(offset).luma8, lambda luma: luma.nbytes)
+
+    def rgb(self, offset: int = 0) -> Rgb:
+        """Its R'G'B'; not to be written to."""
+        key = f"rgb/{self._source.identity}/{self._number + offset}"
+        return self._cache.get(key, lambda: to_rgb(self.frame(offset)), lambda rgb: rgb.nbytes)
+
+    def motion(self, offset: int) -> Flow:
+        """Flow from the middle frame to that one. Depends on no setting, so a changed setting finds it ready."""
+        key = f"motion/{self._source.identity}/{self._number}/{offset}"
+        return self._cache.get(key, lambda: estimate_flow(self.luma8(), self.luma8(offset)), lambda flow: flow.nbytes)
+
+
+class StepSource:
+    """A FrameSource: one step over the frames of another source."""
+
+    def __init__(
+        self, source: FrameSource, step: AnyStep, settings: Settings, shots: ShotFinder, cache: ByteCache
+    ) -> None:
+        self.step = step
+        self.settings = settings
+        self._source = source
+        self._shots = shots
+        self._cache = cache
+        self._identity = content_key(source.identity, step.id, step.version, settings.model_dump_json())
+        self._map = step.frame_map(len(source), settings) if _is_time(step) else None  # type: ignore[union-attr]
+        self._format = (
+            step.new_format(source.format, settings) if _is_shape(step) else source.format  # type: ignore[union-attr]
+        )
+
+    @property
+    def format(self) -> PictureFormat:
+        """Format after the step."""
+        return self._format
+
+    @property
+    def identity(self) -> str:
+        """Key over everything that the pictures depend on."""
+        return self._identity
+
+    def __len__(self) -> int:
+        return len(self._source) if self._map is None else len(self._map)
+
+    def key(self, number: int) -> str:
+        """Cache key of a frame."""
+        return f"frame/{self._identity}/{number}"
+
+    def window(self, number: int) -> ChainWindow:
+        """What the step sees at a frame."""
+        return ChainWindow(self._source, number, self._shots, self._cache)
+
+    def frame(self, number: int) -> Frame:
+        """Frame `number` after the step."""
+        return self._cache.get(self.key(number), lambda: self._make(number), lambda f: f.nbytes)
+
+    def evidence(self, number: int) -> Evidence | None:
+        """Where a local step acts on the frame, in whole chroma blocks; None for the other families."""
+        if not _is_local(self.step):
+            return None
+        key = f"evidence/{self._identity}/{number}"
+        return self._cache.get(key, lambda: self._find(number), lambda e: e.nbytes)
+
+    def _find(self, number: int) -> Evidence:
+        found = self.step.find(self.window(number), self.settings)  # type: ignore[union-attr]
+        mask = align_to_chroma(found.mask, self._source.format)
+        if found.weight is not None:
+            added = mask & ~found.mask
+            found = replace(found, weight=np.where(added, np.float32(0.0), found.weight))
+        return replace(found, mask=mask)
+
+    def _make(self, number: int) -> Frame:
+        if self._map is not None:
+            return self._source.frame(self._map[number]).with_number(number)
+        frame = self._source.frame(number)
+        if _is_shape(self.step):
+            return self.step.reshape(frame, self.settings)  # type: ignore[union-attr]
+        if not _is_local(self.step):
+            return from_rgb(frame, self.step.render(self.window(number), self.settings))  # type: ignore[union-attr]
+        evidence = self.evidence(number)
+        if evidence is None or not evidence.mask.any():
+            return frame
+        mended = self.step.mend(self.window(number), evidence, self.settings)  # type: ignore[union-attr]
+        painted = paint_inside(frame, mended, evidence.mask, evidence.weight)
+        return replace(painted, touched=merge_touched(frame.touched, evidence.mask))
+
+
+def _is_local(step: AnyStep) -> bool:
+    return hasattr(step, "find")
+
+
+def _is_time(step: AnyStep) -> bool:
+    return hasattr(step, "frame_map")
+
+
+def _is_shape(step: AnyStep) -> bool:
+    return hasattr(step, "reshape")
+
+
+class Chain:
+    """A reel under a treatment: the picture at every view point.
+
+    Attributes:
+        source: the reel itself (view point 0).
+        steps: one source per enabled step; `steps[k]` is the picture after it.
+    """
+
+    def __init__(self, reel: FrameSource, treatment: Treatment, cache: ByteCache | None = None) -> None:
+        self.cache = cache or ByteCache(DEFAULT_CACHE_BYTES)
+        self.source = CachedSource(reel, self.cache)
+        self.shots = ShotFinder(self.source, self.cache)
+        self.steps: list[StepSource] = []
+        for row in treatment.steps:
+            if row.enabled:
+                self.add(step_by_id(row.step), row.model())
+
+    def add(self, step: AnyStep, settings: Settings) -> StepSource:
+        """Put a step at the end."""
+        added = StepSource(self.result, step, settings, self.shots, self.cache)
+        self.steps.append(added)
+        return added
+
+    @property
+    def result(self) -> CachedSource | StepSource:
+        """The picture after everything."""
+        return self.steps[-1] if self.steps else self.source

@@ -1,0 +1,112 @@
+"""A treatment as data: which steps with which settings, in order; and the recipe file that carries it."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import pydantic
+from pydantic import BaseModel, ConfigDict
+
+from grevin.core.errors import SettingsError, UsageError
+from grevin.core.steps.registry import step_by_id
+from grevin.core.steps.settings import Settings
+
+RECIPE_FORMAT, RECIPE_VERSION = "grevin-recipe", 1
+
+
+class TreatmentStep(BaseModel):
+    """One step with its settings, valid by construction.
+
+    Attributes:
+        step: id of the step.
+        settings: only what differs from the defaults need be given; kept in full.
+        enabled: whether it acts.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    step: str
+    settings: dict[str, Any] = {}
+    enabled: bool = True
+
+    @classmethod
+    def make(cls, step: str, settings: dict[str, Any] | None = None, enabled: bool = True) -> TreatmentStep:
+        """A step with checked settings.
+
+        Raises:
+            SettingsError: if the step or a setting is unknown or out of range.
+        """
+        model = step_by_id(step).settings_model.read(settings or {}, step)
+        return cls(step=step, settings=model.model_dump(), enabled=enabled)
+
+    def model(self) -> Settings:
+        """The settings as the step's own model."""
+        return step_by_id(self.step).settings_model.read(self.settings, self.step)
+
+
+class Treatment(BaseModel):
+    """Steps in order."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    steps: tuple[TreatmentStep, ...] = ()
+
+    def recipe(self) -> dict[str, Any]:
+        """The plain data of a recipe file."""
+        steps = []
+        for step in self.steps:
+            row: dict[str, Any] = {"step": step.step, "settings": step.settings}
+            if not step.enabled:
+                row["enabled"] = False
+            steps.append(row)
+        return {"format": RECIPE_FORMAT, "version": RECIPE_VERSION, "steps": steps}
+
+
+def treatment_from_recipe(data: Any, name: str) -> Treatment:
+    """A treatment from the plain data of a recipe.
+
+    Raises:
+        SettingsError: naming what is wrong and where.
+    """
+    if not isinstance(data, dict) or data.get("format") != RECIPE_FORMAT:
+        raise SettingsError(f"{name} is not a recipe.", f'It must hold {{"format": "{RECIPE_FORMAT}", ...}}.')
+    if data.get("version") != RECIPE_VERSION:
+        raise SettingsError(
+            f"{name} has recipe version {data.get('version')!r}; this Grevin reads version {RECIPE_VERSION}.",
+            "Use the Grevin that wrote it or a later one.",
+        )
+    extra = set(data) - {"format", "version", "steps", "name", "note"}
+    rows = data.get("steps")
+    if extra or not isinstance(rows, list):
+        what = f"it holds unknown parts ({', '.join(sorted(extra))})" if extra else "its “steps” is not a list"
+        raise SettingsError(f"{name} cannot be used: {what}.", "See docs/formats.md for what a recipe holds.")
+    return Treatment(steps=tuple(_read_step(row, place, name) for place, row in enumerate(rows, 1)))
+
+
+def _read_step(row: Any, place: int, name: str) -> TreatmentStep:
+    try:
+        raw = TreatmentStep.model_validate(row)
+    except pydantic.ValidationError as fault:
+        where = ", ".join(".".join(map(str, error["loc"])) or "the step" for error in fault.errors())
+        raise SettingsError(
+            f"Step {place} of {name} is not written as one ({where}).", 'Write {"step": "dirt", "settings": {}}.'
+        ) from fault
+    return TreatmentStep.make(raw.step, raw.settings, raw.enabled)
+
+
+def read_recipe(path: Path) -> Treatment:
+    """Read a recipe file.
+
+    Raises:
+        UsageError: if the file cannot be read or is not JSON.
+        SettingsError: if its contents are not a valid recipe.
+    """
+    try:
+        data = json.loads(path.read_text(encoding="utf-8"))
+    except OSError as fault:
+        raise UsageError(f"The recipe {path} cannot be read ({fault.strerror}).", "Check its name.") from fault
+    except (json.JSONDecodeError, UnicodeDecodeError, RecursionError) as fault:
+        raise UsageError(f"The recipe {path.name} is not JSON ({fault}).", "Correct it in a text editor.") from fault
+    return treatment_from_recipe(data, path.name)
