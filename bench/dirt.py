@@ -123,9 +123,7 @@ def _measure_harm(result: ClipResult, clean: FrameSource, treatment: Treatment) 
         result.clean_db[name] = round(psnr(sum(s for s, _ in sums), sum(n for _, n in sums)), 2)
         if name == "dirt":
             result.clean_worst_db = round(min(psnr(*one) for one in sums), 2)
-    changed = sum(
-        int((cv2.absdiff(a, b) > CHANGED_LEVELS).sum()) for a, b in zip(lumas, outputs["dirt"], strict=True)
-    )
+    changed = sum(int((cv2.absdiff(a, b) > CHANGED_LEVELS).sum()) for a, b in zip(lumas, outputs["dirt"], strict=True))
     result.clean_changed_ppm = 1e6 * changed / sum(luma.size for luma in lumas)
     found = [chain.steps[0].evidence(n) for n in range(len(clean))]
     result.clean_blobs_per_frame = sum(len(e.blobs) for e in found if e) / len(clean)

@@ -18,7 +18,9 @@ def apply(
     recipe: Annotated[Path, typer.Argument(help="Recipe file (JSON).")],
     source: Annotated[Path, typer.Argument(metavar="INPUT", help="Video file, folder or pattern (name.%06d.png).")],
     output: Annotated[Path, typer.Argument(help="NAME.mkv (FFV1, lossless) or a pattern (name.%06d.png, .tif).")],
-    evidence: Annotated[Path | None, typer.Option(help="Folder for evidence pictures, 255 where a step may act.")] = None,
+    evidence: Annotated[
+        Path | None, typer.Option(help="Folder for evidence pictures, 255 where a step may act.")
+    ] = None,
     ledger: Annotated[Path | None, typer.Option(help="File for the ledger, .csv or .json.")] = None,
     frames: Annotated[str | None, typer.Option("--range", help="Frames A:B, from A up to but not including B.")] = None,
     rate: Annotated[str | None, typer.Option(help="Frames per second of a picture sequence.")] = None,

@@ -26,7 +26,9 @@ def bench(
 
 
 def _print(data: dict[str, Any]) -> None:
-    table = Table(title="dirt: simulated dirt with truth; PSNR of luma in dB; * beside it: plain filters in the same run")
+    table = Table(
+        title="dirt: simulated dirt with truth; PSNR of luma in dB; * beside it: plain filters in the same run"
+    )
     for heading in (
         "clip", "size", "blob P", "blob R", "pixel P", "pixel R", "damaged", "dirt", "3x3 *", "3 frames *", "inside",
         "3x3 *", "3 frames *", "outside", "clean", "worst", "3x3 *", "3 frames *", "blobs/frame", "frames/s",

@@ -83,10 +83,17 @@ class _Bars:
 def progress() -> Iterator[WorkProgress]:
     """Progress shown to whoever looks; an interrupt from the keyboard cancels the work properly."""
     if _errors.is_terminal:
-        columns = (TextColumn("{task.description}"), BarColumn(), TextColumn("{task.completed}/{task.total}"), TimeRemainingColumn())
-        with Progress(*columns, console=_errors, transient=True) as bars:
-            with _cancelled_by_interrupt(WorkProgress(_Bars(bars))) as work:
-                yield work
+        columns = (
+            TextColumn("{task.description}"),
+            BarColumn(),
+            TextColumn("{task.completed}/{task.total}"),
+            TimeRemainingColumn(),
+        )
+        with (
+            Progress(*columns, console=_errors, transient=True) as bars,
+            _cancelled_by_interrupt(WorkProgress(_Bars(bars))) as work,
+        ):
+            yield work
     else:
         with _cancelled_by_interrupt(WorkProgress(_Lines())) as work:
             yield work

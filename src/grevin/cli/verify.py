@@ -18,12 +18,16 @@ def verify(
     source: Annotated[Path, typer.Argument(help="The material the output was made from.")],
     output: Annotated[Path, typer.Argument(help="The output to prove.")],
     evidence: Annotated[Path | None, typer.Option(help="Folder of evidence written by `grevin apply`.")] = None,
-    frames: Annotated[str | None, typer.Option("--range", help="Frames A:B of the source that the output holds.")] = None,
+    frames: Annotated[
+        str | None, typer.Option("--range", help="Frames A:B of the source that the output holds.")
+    ] = None,
     as_json: Annotated[bool, typer.Option("--json", help="As JSON on stdout.")] = False,
 ) -> None:
     """Compare frame counts, checksums and every sample outside the evidence. Leaves with 1 where it is not proved."""
     if evidence is not None and not evidence.is_dir():
-        raise UsageError(f"There is no evidence folder {evidence}.", "Name the folder given to `grevin apply --evidence`.")
+        raise UsageError(
+            f"There is no evidence folder {evidence}.", "Name the folder given to `grevin apply --evidence`."
+        )
     with console.progress() as progress:
         reel, written = open_reel(source, progress), open_reel(output, progress)
         result = verify_output(reel, written, parse_range(frames, len(reel)), evidence, progress)

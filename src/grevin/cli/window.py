@@ -31,7 +31,7 @@ def show_window(path: Path | None) -> None:
         UsageError: if the system libraries of a window are missing.
     """
     try:
-        from grevin.desktop.main import run_window  # noqa: PLC0415
+        from grevin.desktop.main import run_window
     except ImportError as fault:
         raise UsageError(
             f"The window cannot start ({fault}).",

@@ -50,13 +50,13 @@ class ByteCache:
         with self._lock:
             held = self._take(key)
             if held is not None:
-                return cast(Result, held)
+                return cast("Result", held)
             pending = self._making.get(key)
             mine: Future[Any] | None = None
             if pending is None:
                 mine = self._making[key] = Future()
         if pending is not None:
-            return cast(Result, pending.result())
+            return cast("Result", pending.result())
         assert mine is not None
         return self._make(key, mine, make, size_of)
 

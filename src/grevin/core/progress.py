@@ -75,6 +75,4 @@ class Progress:
 
     def _report(self) -> None:
         if self._listener is not None:
-            self._listener(
-                ProgressReport(self._done, self._total, self._message, time.monotonic() - self._started)
-            )
+            self._listener(ProgressReport(self._done, self._total, self._message, time.monotonic() - self._started))

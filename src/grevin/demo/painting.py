@@ -79,7 +79,9 @@ class Brush:
         place = self._origin + self._scale * np.array([left, bottom])
         size = height * self._scale / 22.0  # the face's capitals are 22 px high at scale 1
         spot = (round(float(place[0])), round(float(place[1])))
-        cv2.putText(self.canvas, text, spot, cv2.FONT_HERSHEY_DUPLEX, size, colour, max(1, round(size * 2)), cv2.LINE_AA)
+        cv2.putText(
+            self.canvas, text, spot, cv2.FONT_HERSHEY_DUPLEX, size, colour, max(1, round(size * 2)), cv2.LINE_AA
+        )
 
     def _fixed(self, points: Sequence[Point]) -> npt.NDArray[np.int32]:
         placed = self._origin + self._scale * np.asarray(points, np.float64)

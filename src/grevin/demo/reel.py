@@ -87,9 +87,7 @@ class DemoReel:
 
     def _on_film(self, picture: Picture, number: int) -> Field:
         """Lens, gate weave, falloff, the dye's warm tone and grain; (H, W, 3) float32 0..1."""
-        weave = np.array(
-            [[1.0, 0.0, 0.35 * math.sin(number * 1.3)], [0.0, 1.0, 0.45 * math.sin(number * 0.9 + 1.0)]]
-        )
+        weave = np.array([[1.0, 0.0, 0.35 * math.sin(number * 1.3)], [0.0, 1.0, 0.45 * math.sin(number * 0.9 + 1.0)]])
         soft = cv2.GaussianBlur(picture, (0, 0), 0.8)
         moved = cv2.warpAffine(soft, weave, (WIDTH, HEIGHT), borderMode=cv2.BORDER_REFLECT_101)
         film = moved.astype(np.float32) * self._falloff

@@ -112,7 +112,7 @@ class Sky:
         rng = np.random.default_rng(self.seed)
         field_ = noise(rng, self.height, self.width + 400, 150, 6)
         flat = cv2.resize(field_, (self.width + 400, self.height))
-        self._clouds = np.clip((flat - 0.6 + self.cover) * 0.7, 0, 1)
+        self._clouds = np.asarray(np.clip((flat - 0.6 + self.cover) * 0.7, 0, 1), np.float32)
         self._base = gradient(self.height, self.width, (126, 160, 188), (214, 208, 186))
 
     def paint(self, frame: Picture, drift: float, shift: float = 0.0) -> None:
@@ -146,7 +146,7 @@ class Water:
         columns = np.arange(self.width, dtype=np.float32)[None] - self.width / 2
         self._across = 260.0 + columns * (0.35 + depth)
         rows = np.cumsum(2.2 * (0.35 + depth), axis=0)
-        self._down = np.broadcast_to(rows, self._across.shape).astype(np.float32)
+        self._down = np.asarray(np.broadcast_to(rows, self._across.shape), np.float32)
         self._base = gradient(self.height, self.width, self.far, self.near)
 
     def paint(self, frame: Picture, top: int, time: float, shift: float = 0.0) -> None:

@@ -10,7 +10,14 @@ import cv2
 import numpy as np
 
 from grevin.demo.moving_things import (
-    coats, draw_ferry, draw_gull, draw_person, draw_rowing_boat, draw_sailing_boat, draw_tram, smoke_puffs,
+    coats,
+    draw_ferry,
+    draw_gull,
+    draw_person,
+    draw_rowing_boat,
+    draw_sailing_boat,
+    draw_tram,
+    smoke_puffs,
 )  # fmt: skip
 from grevin.demo.painting import Brush, Colour, Field, Picture, weathered
 from grevin.demo.scenery import STONE, TAR, Sky, Water, draw_lighthouse, draw_quay_front, paving

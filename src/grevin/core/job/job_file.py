@@ -24,12 +24,13 @@ APPLICATION_ID = 0x47525631  # "GRV1" in the SQLite header, so that `file` and w
 LONGEST_HISTORY = 1000  # acts kept for undo
 
 _SCHEMA = """
-CREATE TABLE acts (id INTEGER PRIMARY KEY AUTOINCREMENT, label TEXT NOT NULL, done_at TEXT NOT NULL, document TEXT NOT NULL);
+CREATE TABLE acts (id INTEGER PRIMARY KEY AUTOINCREMENT, label TEXT NOT NULL, done_at TEXT NOT NULL,
+  document TEXT NOT NULL);
 CREATE TABLE facts (name TEXT PRIMARY KEY, value TEXT NOT NULL);
 CREATE TABLE runs (id INTEGER PRIMARY KEY, done_at TEXT NOT NULL, reel INTEGER NOT NULL, proof TEXT NOT NULL);
-CREATE TABLE ledger (run INTEGER NOT NULL REFERENCES runs(id), frame INTEGER NOT NULL, place INTEGER NOT NULL, step TEXT NOT NULL,
-  x INTEGER NOT NULL, y INTEGER NOT NULL, width INTEGER NOT NULL, height INTEGER NOT NULL, pixels INTEGER NOT NULL,
-  contrast REAL NOT NULL, confidence REAL NOT NULL, verdict TEXT NOT NULL);
+CREATE TABLE ledger (run INTEGER NOT NULL REFERENCES runs(id), frame INTEGER NOT NULL, place INTEGER NOT NULL,
+  step TEXT NOT NULL, x INTEGER NOT NULL, y INTEGER NOT NULL, width INTEGER NOT NULL, height INTEGER NOT NULL,
+  pixels INTEGER NOT NULL, contrast REAL NOT NULL, confidence REAL NOT NULL, verdict TEXT NOT NULL);
 CREATE INDEX ledger_by_frame ON ledger(run, frame);
 """
 
@@ -105,9 +106,7 @@ class JobFile:
         with self._database:
             self._database.execute("DELETE FROM acts WHERE id > ?", (self._current(),))
             _insert_act(self._database, label, document)
-            self._database.execute(
-                "DELETE FROM acts WHERE id <= (SELECT max(id) FROM acts) - ?", (LONGEST_HISTORY,)
-            )
+            self._database.execute("DELETE FROM acts WHERE id <= (SELECT max(id) FROM acts) - ?", (LONGEST_HISTORY,))
         self.document = document
 
     def undo_label(self) -> str | None:
@@ -131,7 +130,7 @@ class JobFile:
         return self._go(self._neighbour(">", "min"))
 
     def _neighbour(self, relation: str, pick: str) -> tuple[int, str] | None:
-        query = f"SELECT id, label FROM acts WHERE id = (SELECT {pick}(id) FROM acts WHERE id {relation} ?)"  # noqa: S608
+        query = f"SELECT id, label FROM acts WHERE id = (SELECT {pick}(id) FROM acts WHERE id {relation} ?)"
         row: tuple[int, str] | None = self._database.execute(query, (self._current(),)).fetchone()
         return row
 
@@ -162,7 +161,7 @@ class JobFile:
                 "INSERT INTO runs (done_at, reel, proof) VALUES (?, ?, ?)", (_now(), reel, json.dumps(proof))
             )
             self._database.executemany(
-                f"INSERT INTO ledger (run, {names}) VALUES (?, {marks})",  # noqa: S608
+                f"INSERT INTO ledger (run, {names}) VALUES (?, {marks})",
                 ((cursor.lastrowid, *astuple(row)) for row in rows),
             )
 
@@ -170,6 +169,23 @@ class JobFile:
         """(time, proof) of all finished outputs, newest first."""
         rows = self._database.execute("SELECT done_at, proof FROM runs ORDER BY id DESC").fetchall()
         return [(str(done_at), json.loads(proof)) for done_at, proof in rows]
+
+    def save_copy(self, path: Path) -> None:
+        """Write a complete copy, history included.
+
+        Raises:
+            JobFileError: if it cannot be written there or exists.
+        """
+        if path.exists():
+            raise JobFileError(f"{path.name} exists already.", "Choose another name.")
+        aside = path.with_name(f".{path.name}.part")
+        try:
+            with closing(sqlite3.connect(aside)) as target:
+                self._database.backup(target)
+            aside.replace(path)
+        except (OSError, sqlite3.Error) as fault:
+            aside.unlink(missing_ok=True)
+            raise JobFileError(f"{path} cannot be written ({fault}).", "Choose another folder.") from fault
 
     def close(self) -> None:
         """Close the database."""

@@ -57,9 +57,7 @@ def parse_pattern(path: Path) -> SequencePattern:
     """
     found = list(_PLACEHOLDER.finditer(path.name))
     if len(found) != 1 or path.suffix.lower() not in IMAGE_SUFFIXES:
-        raise UsageError(
-            f"“{path.name}” is not a sequence pattern.", "Write it like name.%06d.png or name.%06d.tif."
-        )
+        raise UsageError(f"“{path.name}” is not a sequence pattern.", "Write it like name.%06d.png or name.%06d.tif.")
     place = found[0]
     digits = int(place[1] or 1)
     return SequencePattern(path.parent, path.name[: place.start()], digits, path.name[place.end() :])
@@ -84,7 +82,8 @@ def find_pattern(folder: Path) -> SequencePattern:
     if len(groups) > 1:
         names = ", ".join(f"{prefix}…{suffix}" for prefix, suffix in sorted(groups)[:4])
         raise MediaError(
-            f"The folder {folder.name} holds several sequences ({names}).", "Name one by its pattern, like name.%06d.png."
+            f"The folder {folder.name} holds several sequences ({names}).",
+            "Name one by its pattern, like name.%06d.png.",
         )
     (prefix, suffix), digits = next(iter(groups.items()))
     return SequencePattern(folder, prefix, digits, suffix)

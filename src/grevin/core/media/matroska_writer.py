@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
-from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -25,9 +25,7 @@ _FIELD_ORDER_TAGS = {"progressive": 1, "top_first": 2, "bottom_first": 3}
 class MatroskaWriter:
     """Writes `.NAME.part.mkv` beside the output; see `writing.Writer`."""
 
-    def __init__(
-        self, output: Path, source: Any, fmt: PictureFormat, frames: range, overwrite: bool
-    ) -> None:
+    def __init__(self, output: Path, source: Any, fmt: PictureFormat, frames: range, overwrite: bool) -> None:
         self.output = output
         self.aside = output.with_name(f".{output.stem}.part.mkv")
         self.notes: tuple[str, ...] = ()
@@ -46,7 +44,9 @@ class MatroskaWriter:
 
     def _refuse(self, overwrite: bool, source: Path | None) -> None:
         if source is not None and self.output.exists() and self.output.samefile(source):
-            raise OutputError("The output is the source itself.", "Give the output another name; sources are never written to.")
+            raise OutputError(
+                "The output is the source itself.", "Give the output another name; sources are never written to."
+            )
         if self.output.is_dir():
             raise OutputError(f"{self.output} is a folder.", "Give a file name ending in .mkv.")
         if self.output.exists() and not overwrite:
@@ -112,10 +112,8 @@ class MatroskaWriter:
 
     def discard(self) -> None:
         """Remove what was written aside."""
-        try:
+        with contextlib.suppress(av.error.FFmpegError, OSError):  # the fault that led here was reported already
             self._container.close()
-        except (av.error.FFmpegError, OSError):
-            pass  # the fault that led here has been reported already
         if self._sound is not None:
             self._sound.close()
         self.aside.unlink(missing_ok=True)

@@ -45,7 +45,7 @@ def _sample_array(plane: Any, itemsize: int, big_endian: bool) -> npt.NDArray[An
 
 def _native(samples: npt.NDArray[Any], shift: int = 0) -> Plane:
     native = samples.astype(np.uint8 if samples.dtype.itemsize == 1 else np.uint16)  # a copy that we own
-    return native >> shift if shift else native
+    return np.right_shift(native, shift, dtype=native.dtype) if shift else native
 
 
 def unpack(frame: av.VideoFrame) -> tuple[tuple[Plane, ...], ColourModel, int, str, bool]:
@@ -69,9 +69,7 @@ def unpack(frame: av.VideoFrame) -> tuple[tuple[Plane, ...], ColourModel, int, s
         steps = (2, 4, 4)
         widths = (frame.width, -(-frame.width // 2), -(-frame.width // 2))
         offsets = _PACKED_422[name]
-        planes = tuple(
-            _native(lines[:, o::s][:, :w]) for o, s, w in zip(offsets, steps, widths, strict=True)
-        )
+        planes = tuple(_native(lines[:, o::s][:, :w]) for o, s, w in zip(offsets, steps, widths, strict=True))
         return planes, "yuv", 8, "4:2:2", False
     planar = name.startswith(("yuv", "gbr", "gray", "nv", "p0", "p2", "p4"))
     depth = fmt.components[0].bits if fmt.components else 0

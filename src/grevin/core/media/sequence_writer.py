@@ -33,7 +33,9 @@ class SequenceWriter:
         if isinstance(source, VideoFile) and source.details.audio:
             self.notes += ("Pictures carry no sound: the audio tracks were left out.",)
         if fmt.model == "yuv":
-            self.notes += (f"The pictures are R'G'B' made from {fmt.describe()}; write .mkv to keep its own code values.",)
+            self.notes += (
+                f"The pictures are R'G'B' made from {fmt.describe()}; write .mkv to keep its own code values.",
+            )
         shutil.rmtree(self.aside, ignore_errors=True)
         self.aside.mkdir(parents=True)
 
@@ -43,7 +45,8 @@ class SequenceWriter:
             same = self.pattern.folder.samefile(source.pattern.folder)
             if same and self.pattern.name == source.pattern.name:
                 raise OutputError(
-                    "The output is the source itself.", "Give the output another folder or name; sources are never written to."
+                    "The output is the source itself.",
+                    "Give the output another folder or name; sources are never written to.",
                 )
         present = [path for path in targets if path.exists()]
         if present and not overwrite:

@@ -18,7 +18,12 @@ from grevin.core.picture.frame import Frame, Plane
 PNG_SUFFIXES = {".png"}
 TIFF_SUFFIXES = {".tif", ".tiff"}
 IMAGE_SUFFIXES = PNG_SUFFIXES | TIFF_SUFFIXES
-_MODELS: dict[int, tuple[ColourModel, bool]] = {1: ("grey", False), 2: ("grey", True), 3: ("rgb", False), 4: ("rgb", True)}
+_MODELS: dict[int, tuple[ColourModel, bool]] = {
+    1: ("grey", False),
+    2: ("grey", True),
+    3: ("rgb", False),
+    4: ("rgb", True),
+}
 
 
 def read_image(path: Path) -> tuple[tuple[Plane, ...], ColourModel, int, bool]:
@@ -106,4 +111,4 @@ def image_samples(frame: Frame) -> npt.NDArray[Any]:
 
 
 def _shifted_up(plane: Plane, fmt: PictureFormat, target: PictureFormat) -> Plane:
-    return (plane.astype(target.dtype) << (target.bit_depth - fmt.bit_depth)).astype(target.dtype)
+    return np.asarray(np.left_shift(plane.astype(target.dtype), target.bit_depth - fmt.bit_depth, dtype=target.dtype))

@@ -27,7 +27,13 @@ DECODED_CACHE_BYTES = 96 << 20  # decoded neighbours kept, so that stepping back
 SD_LINES = 576  # untagged material up to this height is taken as BT.601, above as BT.709 (common practice)
 
 _MATRIX_TAGS = {1: "bt709", 5: "bt601", 6: "bt601", 9: "bt2020", 10: "bt2020"}  # ITU-T H.273, table 4
-_FIELD_ORDERS: dict[int, FieldOrder] = {1: "progressive", 2: "top_first", 3: "bottom_first", 4: "top_first", 5: "bottom_first"}
+_FIELD_ORDERS: dict[int, FieldOrder] = {
+    1: "progressive",
+    2: "top_first",
+    3: "bottom_first",
+    4: "top_first",
+    5: "bottom_first",
+}
 
 
 @dataclass(frozen=True)

@@ -45,7 +45,9 @@ class Writer(Protocol):
         ...
 
 
-def open_writer(output: Path, source: Reader | None, fmt: PictureFormat, frames: range, overwrite: bool = False) -> Writer:
+def open_writer(
+    output: Path, source: Reader | None, fmt: PictureFormat, frames: range, overwrite: bool = False
+) -> Writer:
     """A writer by the output's name: `.mkv` is FFV1 in Matroska, `name.%06d.png` / `.tif` a sequence.
 
     Raises:

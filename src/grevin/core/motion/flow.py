@@ -1,4 +1,7 @@
-"""Dense motion by inverse search (Kroeger, Timofte, Dai, Van Gool 2016, doi:10.1007/978-3-319-46493-0_29), as in OpenCV."""
+"""Dense motion by inverse search, as in OpenCV.
+
+Kroeger, Timofte, Dai, Van Gool 2016, doi:10.1007/978-3-319-46493-0_29.
+"""
 
 from __future__ import annotations
 
@@ -59,4 +62,4 @@ def sample(picture: npt.NDArray[Any], across: Flow, down: Flow) -> npt.NDArray[A
 def outside(across: Flow, down: Flow) -> npt.NDArray[np.bool_]:
     """(H, W) bool: positions that lie off the picture of the same size."""
     height, width = across.shape
-    return (across < 0) | (down < 0) | (across > width - 1) | (down > height - 1)
+    return np.asarray((across < 0) | (down < 0) | (across > width - 1) | (down > height - 1))

@@ -125,9 +125,7 @@ def paint_inside(frame: Frame, mended: Rgb, mask: Mask, weight: npt.NDArray[np.f
     planes: list[Plane] = list(frame.planes)
     for index in range(fmt.colour_planes):
         across, down = fmt.chroma_ratio if fmt.model == "yuv" and index > 0 else (1, 1)
-        planes[index] = _paint_plane(
-            frame.planes[index], (rows // down, columns // across), codes[:, index], mix, fmt
-        )
+        planes[index] = _paint_plane(frame.planes[index], (rows // down, columns // across), codes[:, index], mix, fmt)
     return Frame(frame.number, fmt, tuple(planes), frame.touched)
 
 

@@ -24,21 +24,22 @@ def to_screen(frame: Frame) -> Screen:
     span, offset = grey_scale(fmt)
     unit = 1 << (fmt.bit_depth - 8)
     if not fmt.full_range:
-        planes = [cv2.convertScaleAbs(cv2.subtract(p, offset / unit), alpha=255.0 * unit / span) for p in planes]
+        table = np.clip((np.arange(256) - offset / unit) * 255.0 * unit / span, 0, 255).astype(np.uint8)
+        planes = [np.asarray(cv2.LUT(p, table), np.uint8) for p in planes]
     red, green, blue = planes * 3 if fmt.model == "grey" else planes
     return np.asarray(cv2.merge([blue, green, red, np.full_like(blue, OPAQUE)]), np.uint8)
 
 
 def _top_eight_bits(plane: Plane, fmt: PictureFormat) -> npt.NDArray[np.uint8]:
     if plane.dtype == np.uint8:
-        return plane
+        return np.asarray(plane, np.uint8)
     scale = 1.0 / (1 << (fmt.bit_depth - 8))
     return np.asarray(cv2.convertScaleAbs(plane, alpha=scale), np.uint8)
 
 
 def _screen_affine(fmt: PictureFormat) -> npt.NDArray[np.float64]:
     unit = 1 << (fmt.bit_depth - 8)
-    luma_span, luma_offset, chroma_span, chroma_offset = (value / unit for value in code_scale(fmt))
+    luma_span, luma_offset, chroma_span, chroma_offset = np.array(code_scale(fmt)) / unit
     matrix = rgb_from_ycc_matrix(fmt.matrix)[::-1] * 255.0 / np.array([luma_span, chroma_span, chroma_span])
     shift = -matrix @ np.array([luma_offset, chroma_offset, chroma_offset])
     return np.vstack([np.hstack([matrix, shift[:, None]]), [0.0, 0.0, 0.0, float(OPAQUE)]])

@@ -59,11 +59,11 @@ class Frame:
         else:
             luma = self.planes[0]
         if luma.dtype == np.uint8:
-            return luma
+            return np.asarray(luma, np.uint8)
         scale = 1.0 / (1 << (self.format.bit_depth - 8))
         if luma.dtype == np.uint16:
-            return (luma >> (self.format.bit_depth - 8)).astype(np.uint8)
-        return np.clip(luma * scale, 0, 255).astype(np.uint8)
+            return np.asarray(luma >> (self.format.bit_depth - 8), np.uint8)
+        return np.asarray(np.clip(luma * scale, 0, 255), np.uint8)
 
     def rounded(self) -> Frame:
         """The same picture as integer code values (itself where it is already)."""

@@ -72,8 +72,8 @@ def _blotch(rng: np.random.Generator, largest: float) -> Alpha:
     """An irregular patch: a smooth random field, cut off, inside a soft disc."""
     diameter = float(np.clip(rng.lognormal(1.9, 0.6), 3.0, largest))
     size = int(diameter * 1.6) + 6
-    field = cv2.GaussianBlur(rng.standard_normal((size, size)).astype(np.float32), (0, 0), max(0.8, diameter / 5))
-    field /= max(1e-6, float(field.std()))
+    smooth = cv2.GaussianBlur(rng.standard_normal((size, size)).astype(np.float32), (0, 0), max(0.8, diameter / 5))
+    field = np.asarray(smooth / max(1e-6, float(smooth.std())), np.float32)
     down, across = np.indices((size, size), dtype=np.float32) - (size - 1) / 2
     stretch = rng.uniform(0.7, 1.4)
     distance = np.sqrt((across * stretch) ** 2 + (down / stretch) ** 2) / (diameter / 2)
@@ -97,7 +97,11 @@ def _hair(rng: np.random.Generator) -> Alpha:
 
 
 def _place(
-    rng: np.random.Generator, shape: Alpha, picture: npt.NDArray[np.float32], tone: npt.NDArray[np.float32], alpha: Alpha
+    rng: np.random.Generator,
+    shape: Alpha,
+    picture: npt.NDArray[np.float32],
+    tone: npt.NDArray[np.float32],
+    alpha: Alpha,
 ) -> tuple[int, int, int, int] | None:
     height, width = alpha.shape
     high, wide = shape.shape

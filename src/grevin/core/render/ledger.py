@@ -44,13 +44,13 @@ class LedgerRow:
 
 def ledger_rows(chain: Chain, number: int) -> list[LedgerRow]:
     """The mends of one frame."""
-    rows = []
+    rows: list[LedgerRow] = []
     for place, source in enumerate(chain.steps, 1):
         evidence = source.evidence(number)
-        for blob in evidence.blobs if evidence is not None else ():
-            rows.append(
-                LedgerRow(number, place, source.step.id, *blob.area, blob.pixels, blob.contrast, blob.confidence)
-            )
+        found = evidence.blobs if evidence is not None else ()
+        rows.extend(
+            LedgerRow(number, place, source.step.id, *b.area, b.pixels, b.contrast, b.confidence) for b in found
+        )
     return rows
 
 

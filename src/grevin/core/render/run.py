@@ -75,8 +75,8 @@ class Proof:
     def sentence(self) -> str:
         """The proof in words."""
         return (
-            f"{self.frames} frames written and read back, every checksum agrees. {self.untouched} frames are the source "
-            f"bit for bit; {self.mended} were mended in {self.mends} places "
+            f"{self.frames} frames written and read back, every checksum agrees. {self.untouched} frames are the "
+            f"source bit for bit; {self.mended} were mended in {self.mends} places "
             f"({100 * self.samples_changed:.3f} % of all samples), nothing else differs."
         )
 
@@ -128,7 +128,9 @@ def _check_readable(reel: Reader, frames: range) -> None:
     if missing:
         name = reel.pattern.name  # type: ignore[union-attr]
         first = missing[0] - reel.first_number  # type: ignore[union-attr]
-        raise UnreadableFrameError(name, first, f"{len(missing)} picture(s) are missing from the range, first {missing[0]}")
+        raise UnreadableFrameError(
+            name, first, f"{len(missing)} picture(s) are missing from the range, first {missing[0]}"
+        )
 
 
 def _write(chain: Chain, writer: Writer, request: RunRequest, progress: Progress) -> Proof:
@@ -142,9 +144,7 @@ def _write(chain: Chain, writer: Writer, request: RunRequest, progress: Progress
         return frame, _changed_samples(chain, number, frame), ledger_rows(chain, number)
 
     progress.begin(len(request.frames), "Writing")
-    for number, (frame, differing, rows) in zip(
-        request.frames, in_parallel(make, request.frames), strict=True
-    ):
+    for number, (frame, differing, rows) in zip(request.frames, in_parallel(make, request.frames), strict=True):
         with translated(request.output):
             writer.write(frame)
         proof.checksums.append(frame_checksum(as_image_frame(frame) if pictures else frame))
@@ -208,5 +208,3 @@ def _aside_reader(writer: Writer, output: Path) -> Reader:
         pattern: SequencePattern = writer.pattern  # type: ignore[attr-defined]
         return ImageSequence(SequencePattern(writer.aside, pattern.prefix, pattern.digits, pattern.suffix))
     return VideoFile(writer.aside)
-
-

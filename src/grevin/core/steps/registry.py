@@ -6,7 +6,7 @@ import difflib
 
 from grevin.core.errors import SettingsError
 from grevin.core.steps.base import AnyStep, Registry
-from grevin.core.steps.dirt import DirtStep
+from grevin.core.steps.dirt.step import DirtStep
 
 REGISTRY = Registry()
 REGISTRY.add(DirtStep())

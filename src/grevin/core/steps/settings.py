@@ -27,7 +27,7 @@ def setting(
         decimals: places kept; a value is rounded to them, so that form, file and cache key hold the same number.
         step: change of one press of an arrow key.
     """
-    extra = {"unit": unit, "low": low, "high": high, "decimals": decimals, "step": step}
+    extra: dict[str, Any] = {"unit": unit, "low": low, "high": high, "decimals": decimals, "step": step}
     return pydantic.Field(default, title=label, description=help, ge=low, le=high, json_schema_extra=extra)
 
 

@@ -18,7 +18,7 @@ from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame, merge_touched
 from grevin.core.picture.masks import align_to_chroma
 from grevin.core.picture.source import FrameSource
-from grevin.core.steps.base import AnyStep, Evidence, LocalStep, ShapeStep, TimeStep, WholeStep
+from grevin.core.steps.base import AnyStep, Evidence
 from grevin.core.steps.registry import step_by_id
 from grevin.core.steps.settings import Settings
 from grevin.core.treatment.recipe import Treatment
@@ -189,7 +189,9 @@ class Chain:
 
     Attributes:
         source: the reel itself (view point 0).
-        steps: one source per enabled step; `steps[k]` is the picture after it.
+        steps: one source per acting step.
+        view_points: the picture at each place of the treatment: 0 is the source, k after its k-th step
+            (a step that rests shows the picture before it).
     """
 
     def __init__(self, reel: FrameSource, treatment: Treatment, cache: ByteCache | None = None) -> None:
@@ -197,17 +199,27 @@ class Chain:
         self.source = CachedSource(reel, self.cache)
         self.shots = ShotFinder(self.source, self.cache)
         self.steps: list[StepSource] = []
+        self.view_points: list[CachedSource | StepSource] = [self.source]
         for row in treatment.steps:
             if row.enabled:
                 self.add(step_by_id(row.step), row.model())
+            else:
+                self.view_points.append(self.result)
 
     def add(self, step: AnyStep, settings: Settings) -> StepSource:
         """Put a step at the end."""
         added = StepSource(self.result, step, settings, self.shots, self.cache)
         self.steps.append(added)
+        self.view_points.append(added)
         return added
 
     @property
     def result(self) -> CachedSource | StepSource:
         """The picture after everything."""
-        return self.steps[-1] if self.steps else self.source
+        return self.view_points[-1]
+
+    def evidence_at(self, view_point: int, number: int) -> Evidence | None:
+        """Evidence of the step that leads to a view point; None at the source and for a step that rests."""
+        place = self.view_points[view_point]
+        resting = view_point > 0 and self.view_points[view_point - 1] is place
+        return place.evidence(number) if isinstance(place, StepSource) and not resting else None

@@ -6,7 +6,7 @@ All tests run on 8-bit luma. Thresholds are in units of the noise of the motion-
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, Protocol
+from typing import Any
 
 import cv2
 import numpy as np
@@ -16,6 +16,7 @@ from grevin.core.motion.flow import Flow, Luma8, outside, positions, sample
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.masks import feather_inside, grow
 from grevin.core.steps.base import Blob, Evidence
+from grevin.core.steps.dirt.settings import DirtSettings
 
 Levels = npt.NDArray[np.float32]
 
@@ -29,17 +30,6 @@ FAR_PX = 41  # window in which local activity is judged (methods: best single fe
 ACTIVITY_CAP = 8.0  # noise units: one large deviation must not hide everything around it
 LARGE_BLOB_PX = 60  # size adds no more confidence beyond this: large false blobs do the most harm
 DECISION = 0.5  # confidence from which a blob is mended
-
-
-class FindingSettings(Protocol):
-    """The settings that finding reads."""
-
-    polarity: Any
-    smallest_px: int
-    largest_px: int
-    sensitivity: float
-    motion_limit_px: float
-    grow_px: int
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,13 +52,14 @@ class Neighbour:
     def along(cls, here: Luma8, there: Luma8, flow: Flow) -> Neighbour:
         """Move `there` onto `here`."""
         across, down = positions(flow)
-        return cls(sample(there, across, down), cv2.magnitude(flow[..., 0], flow[..., 1]), flow, outside(across, down))
+        speed = np.asarray(cv2.magnitude(flow[..., 0], flow[..., 1]), np.float32)
+        return cls(sample(there, across, down), speed, flow, outside(across, down))
 
 
-def find_blobs(here: Luma8, neighbours: tuple[Neighbour, Neighbour], settings: FindingSettings) -> Evidence:
+def find_blobs(here: Luma8, neighbours: tuple[Neighbour, Neighbour], settings: DirtSettings) -> Evidence:
     """Evidence of dirt on `here`."""
     first, second = neighbours
-    residual = cv2.max(cv2.absdiff(here, first.luma), cv2.absdiff(here, second.luma))
+    residual = np.asarray(cv2.max(cv2.absdiff(here, first.luma), cv2.absdiff(here, second.luma)), np.uint8)
     noise = robust_noise(here, first.luma, second.luma)
     spike, excess = spike_and_range(here, first, second, settings.polarity)
     labels, count = candidates(spike, excess, noise * settings.sensitivity)
@@ -93,7 +84,7 @@ def robust_noise(here: Luma8, first: Luma8, second: Luma8) -> float:
         level = int(np.searchsorted(np.cumsum(counts), half))
         below = float(counts[:level].sum())
         sigmas.append(MAD_TO_SIGMA * (level + (half - below) / max(1, counts[level]) - 0.5))
-    return max(LEAST_NOISE, min(sigmas))
+    return float(max(LEAST_NOISE, min(sigmas)))
 
 
 def spike_and_range(here: Luma8, first: Neighbour, second: Neighbour, polarity: str) -> tuple[Luma8, Luma8]:
@@ -123,8 +114,8 @@ def candidates(spike: Luma8, excess: Luma8, threshold: float) -> tuple[npt.NDArr
     Returns:
         (H, W) int32 labels, 0 for none, 1..count; and count.
     """
-    joined = (spike > GROW_SHARE * threshold).astype(np.uint8)
-    joined = cv2.morphologyEx(joined, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
+    above = (spike > GROW_SHARE * threshold).astype(np.uint8)
+    joined = cv2.morphologyEx(above, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
     count, labels = cv2.connectedComponents(joined, connectivity=8)
     seeded = np.zeros(count, np.int32)
     seeded[labels[excess > threshold]] = 1
@@ -175,8 +166,8 @@ def blob_features(
     def mean(values: npt.NDArray[Any]) -> npt.NDArray[np.float64]:
         return np.bincount(blob, values[rows, columns].astype(np.float64), minlength=count) / pixels
 
-    clear = (labels == 0).astype(np.float32)
-    clear = cv2.erode(clear, np.ones((3, 3), np.uint8))
+    unmarked = (labels == 0).astype(np.float32)
+    clear = np.asarray(cv2.erode(unmarked, np.ones((3, 3), np.uint8)), np.float32)
     capped = np.minimum(residual.astype(np.float32), np.float32(ACTIVITY_CAP * noise))
     contrast = np.maximum(mean(spike), 0.5)
     away = cv2.absdiff(first.luma, second.luma)
@@ -233,7 +224,7 @@ def confidence(features: BlobFeatures) -> npt.NDArray[np.float64]:
     return np.asarray(1.0 / (1.0 + np.exp(-score)))
 
 
-def judge(features: BlobFeatures, settings: FindingSettings) -> Mask:
+def judge(features: BlobFeatures, settings: DirtSettings) -> Mask:
     """Which blobs are dirt."""
     in_size = (features.pixels >= settings.smallest_px) & (features.pixels <= settings.largest_px)
     slow = features.speed <= settings.motion_limit_px

@@ -12,42 +12,14 @@ Not for scratches or spots that stay on the same place for several frames.
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
-
+from typing import ClassVar
 
 from grevin.core.picture.colour import Rgb
 from grevin.core.steps.base import Evidence, Window
-from grevin.core.steps.dirt_filling import fill_blobs
-from grevin.core.steps.dirt_finding import Neighbour, find_blobs
-from grevin.core.steps.settings import Settings, setting
-
-
-class DirtSettings(Settings):
-    """Settings of the dirt step."""
-
-    polarity: Literal["both", "darker", "brighter"] = setting(
-        "both", label="Polarity", help="Which dirt to take: darker than the picture, brighter, or both."
-    )
-    smallest_px: int = setting(
-        3, label="Smallest", unit="px", low=1, high=200,
-        help="Specks with fewer pixels than this are left alone.",
-    )  # fmt: skip
-    largest_px: int = setting(
-        4000, label="Largest", unit="px", low=4, high=100000, step=100,
-        help="Blobs with more pixels than this are left alone.",
-    )  # fmt: skip
-    sensitivity: float = setting(
-        3.5, label="Threshold", unit="x noise", low=1.5, high=20.0, decimals=1, step=0.5,
-        help="How far a speck must stand out, in units of the measured noise; lower finds fainter dirt.",
-    )  # fmt: skip
-    motion_limit_px: float = setting(
-        30.0, label="Motion limit", unit="px/frame", low=1.0, high=200.0, decimals=1,
-        help="Where the picture moves faster than this, nothing is touched.",
-    )  # fmt: skip
-    grow_px: int = setting(
-        1, label="Grow", unit="px", low=0, high=10,
-        help="How far the repair reaches over the edge of what was found.",
-    )  # fmt: skip
+from grevin.core.steps.dirt.filling import fill_blobs
+from grevin.core.steps.dirt.finding import Neighbour, find_blobs
+from grevin.core.steps.dirt.settings import DirtSettings
+from grevin.core.steps.settings import Settings
 
 
 class DirtStep:
@@ -88,5 +60,3 @@ def neighbour_offsets(window: Window) -> tuple[int, int] | None:
         if window.has(pair[0]) and window.has(pair[1]):
             return pair
     return None
-
-

@@ -1,0 +1,1 @@
+"""The dirt step: finding and filling specks that sit on one frame."""

@@ -1,0 +1,35 @@
+"""Settings of the dirt step."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from grevin.core.steps.settings import Settings, setting
+
+
+class DirtSettings(Settings):
+    """Settings of the dirt step."""
+
+    polarity: Literal["both", "darker", "brighter"] = setting(
+        "both", label="Polarity", help="Which dirt to take: darker than the picture, brighter, or both."
+    )
+    smallest_px: int = setting(
+        3, label="Smallest", unit="px", low=1, high=200,
+        help="Specks with fewer pixels than this are left alone.",
+    )  # fmt: skip
+    largest_px: int = setting(
+        4000, label="Largest", unit="px", low=4, high=100000, step=100,
+        help="Blobs with more pixels than this are left alone.",
+    )  # fmt: skip
+    sensitivity: float = setting(
+        3.5, label="Threshold", unit="x noise", low=1.5, high=20.0, decimals=1, step=0.5,
+        help="How far a speck must stand out, in units of the measured noise; lower finds fainter dirt.",
+    )  # fmt: skip
+    motion_limit_px: float = setting(
+        30.0, label="Motion limit", unit="px/frame", low=1.0, high=200.0, decimals=1,
+        help="Where the picture moves faster than this, nothing is touched.",
+    )  # fmt: skip
+    grow_px: int = setting(
+        1, label="Grow", unit="px", low=0, high=10,
+        help="How far the repair reaches over the edge of what was found.",
+    )  # fmt: skip

@@ -1,0 +1,1 @@
+"""The examination of a reel: what is measured for every frame."""

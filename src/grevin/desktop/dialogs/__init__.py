@@ -1,0 +1,1 @@
+"""Dialogs: the page of keys."""

@@ -1,0 +1,1 @@
+"""The light table: where the picture lies."""

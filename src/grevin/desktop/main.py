@@ -1,0 +1,45 @@
+"""Starting the window."""
+
+from __future__ import annotations
+
+import logging
+import signal
+import sys
+from pathlib import Path
+
+import platformdirs
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+
+from grevin.desktop.style import look
+from grevin.desktop.window import Window
+
+WAKE_MS = 200  # Python looks at signals only when it runs: an interrupt from the terminal is seen this soon
+
+
+def make_application() -> QApplication:
+    """The application with Grevin's look."""
+    existing = QApplication.instance()
+    app = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
+    app.setApplicationName("grevin")
+    app.setApplicationDisplayName("Grevin")
+    look.put_on(app)
+    return app
+
+
+def run_window(path: Path | None) -> int:
+    """Show the window until it is closed; returns the exit status."""
+    log = Path(platformdirs.user_log_dir("grevin")) / "grevin.log"
+    log.parent.mkdir(parents=True, exist_ok=True)
+    logging.basicConfig(filename=log, format="%(asctime)s %(levelname)s %(message)s")
+    app = make_application()
+    window = Window()
+    window.show()
+    signal.signal(signal.SIGINT, lambda *_: window.close())
+    signal.signal(signal.SIGTERM, lambda *_: window.close())
+    wake = QTimer(interval=WAKE_MS)
+    wake.timeout.connect(lambda: None)
+    wake.start()
+    if path is not None:
+        window.open(path)
+    return int(app.exec())

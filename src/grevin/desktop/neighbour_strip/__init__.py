@@ -1,0 +1,1 @@
+"""The neighbour strip: the frames around the current one, in the same crop and zoom."""

@@ -1,0 +1,1 @@
+"""The places of the window: Bench and Output."""

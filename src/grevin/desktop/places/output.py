@@ -1,0 +1,262 @@
+"""Output: what is to be written, its progress, and the proof of what was written."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFileDialog,
+    QFormLayout,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QProgressBar,
+    QPushButton,
+    QScrollArea,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
+
+from grevin.core.errors import CancelledError
+from grevin.core.progress import Progress, ProgressReport
+from grevin.core.render.run import Proof, RunRequest, run
+from grevin.desktop.session import Session
+from grevin.desktop.work.workers import Task
+
+VERSIONS = (
+    ("Archive master: FFV1 in Matroska, source's own chroma and depth", "{stem}-treated.mkv"),
+    ("TIFF sequence", "{stem}-treated/{stem}.%06d.tif"),
+    ("PNG sequence", "{stem}-treated/{stem}.%06d.png"),
+)
+
+
+class Output(QWidget):
+    """The place where versions are written."""
+
+    told = Signal(str)
+    faulted = Signal(object)
+    written = Signal()
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self._task: Task | None = None
+        self.version = QComboBox()
+        self.path = QLineEdit()
+        self.first = QSpinBox()
+        self.last = QSpinBox()
+        self.evidence = QCheckBox("Evidence pictures beside it")
+        self.ledger = QCheckBox("Ledger (CSV) beside it")
+        self.overwrite = QCheckBox("Replace what has that name")
+        self.write = QPushButton("Write")
+        self.cancel = QPushButton("Cancel")
+        self.bar = QProgressBar()
+        self.result = QLabel()
+        self._runs = QVBoxLayout()
+        self._lay_out()
+        self.version.currentIndexChanged.connect(self._suggest)
+        self.write.clicked.connect(self.start)
+        self.cancel.clicked.connect(self.stop_writing)
+        session.reel_opened.connect(self._show_reel)
+
+    def _lay_out(self) -> None:
+        for label, _ in VERSIONS:
+            self.version.addItem(label)
+        for name in (
+            "version",
+            "path",
+            "first",
+            "last",
+            "evidence",
+            "ledger",
+            "overwrite",
+            "write",
+            "cancel",
+            "result",
+        ):
+            getattr(self, name).setObjectName(f"output_{name}")
+        form = QFormLayout()
+        form.setLabelAlignment(Qt.AlignmentFlag.AlignRight)
+        form.addRow("Version", self.version)
+        row = QHBoxLayout()
+        row.addWidget(self.path, 1)
+        browse = QPushButton("Choose …")
+        browse.clicked.connect(self._browse)
+        row.addWidget(browse)
+        form.addRow("Write to", row)
+        frames = QHBoxLayout()
+        frames.addWidget(self.first)
+        frames.addWidget(QLabel("to"))
+        frames.addWidget(self.last)
+        frames.addStretch(1)
+        form.addRow("Frames", frames)
+        for box in (self.evidence, self.ledger, self.overwrite):
+            form.addRow("", box)
+        self.write.setProperty("strong", True)
+        self.write.setToolTip("Write aside, read back, prove, then give it its name. The source is never written to.")
+        self.cancel.hide()
+        self.bar.hide()
+        buttons = QHBoxLayout()
+        buttons.addWidget(self.write)
+        buttons.addWidget(self.cancel)
+        buttons.addWidget(self.bar, 1)
+        form.addRow("", buttons)
+        self.result.setWordWrap(True)
+        self.result.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        form.addRow("", self.result)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(24, 18, 24, 12)
+        self._treated = QLabel()
+        self._treated.setProperty("title", True)
+        layout.addWidget(self._treated)
+        layout.addLayout(form)
+        heading = QLabel("Written from this job, with proof")
+        heading.setProperty("title", True)
+        layout.addSpacing(10)
+        layout.addWidget(heading)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        inner = QWidget()
+        inner.setLayout(self._runs)
+        self._runs.setAlignment(Qt.AlignmentFlag.AlignTop)
+        scroll.setWidget(inner)
+        layout.addWidget(scroll, 1)
+
+    def _show_reel(self) -> None:
+        last = max(0, self._session.length - 1)
+        for box, value in ((self.first, 0), (self.last, last)):
+            box.setRange(0, last)
+            box.setValue(value)
+        self.result.clear()
+        self._suggest()
+        self.show_facts()
+        self.show_runs()
+
+    def _suggest(self) -> None:
+        reels = self._session.document.reels
+        if reels:
+            source = Path(reels[self._session.reel_index].path)
+            pattern = VERSIONS[self.version.currentIndex()][1]
+            stem = (source.stem if source.suffix else source.name).split("%")[0].rstrip("._-") or "reel"
+            self.path.setText(str(source.parent / pattern.format(stem=stem)))
+
+    def show_facts(self) -> None:
+        """Say what would be written."""
+        steps = [step.step for step in self._session.treatment.steps if step.enabled]
+        words = "treated: " + ", ".join(steps) if steps else "not treated: this would be a plain copy"
+        fmt = self._session.reel.format.describe() if self._session.reel is not None else ""
+        self._treated.setText(f"{fmt}, {words}, not enlarged")
+
+    def show_runs(self) -> None:
+        """List the proofs that the job holds."""
+        while (item := self._runs.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                widget.deleteLater()
+        runs = self._session.job_file.runs() if self._session.job_file is not None else []
+        for done_at, proof in runs:
+            self._runs.addWidget(_run_card(done_at, proof))
+        if not runs:
+            empty = QLabel("Nothing yet.")
+            empty.setProperty("quiet", True)
+            self._runs.addWidget(empty)
+
+    def _browse(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Write to", self.path.text())
+        if name:
+            self.path.setText(name)
+
+    @property
+    def writing(self) -> bool:
+        """Whether something is being written."""
+        return self._task is not None
+
+    def start(self) -> None:
+        """Write what the form says."""
+        reel, treatment = self._session.reel, self._session.treatment
+        if reel is None or self._task is not None:
+            return
+        output = Path(self.path.text()).expanduser()
+        request = RunRequest(
+            output,
+            range(self.first.value(), self.last.value() + 1),
+            output.parent / "evidence" if self.evidence.isChecked() else None,
+            output.parent / f"{output.stem.split('%')[0].rstrip('._')}-ledger.csv" if self.ledger.isChecked() else None,
+            self.overwrite.isChecked(),
+        )
+        if not request.frames:
+            self.result.setText("The last frame lies before the first: choose a run of frames.")
+            return
+
+        def work(progress: Progress) -> Proof:
+            return run(reel, treatment, request, progress)
+
+        self._task = Task(work, "write", self)
+        self._task.progressed.connect(self._show_progress)
+        self._task.done.connect(self._finish)
+        self._task.failed.connect(self._fail)
+        self._show_running(True)
+        self.result.setText("Writing aside; the output gets its name when it is proved.")
+        self._task.start()
+
+    def stop_writing(self) -> None:
+        """Ask the run to stop."""
+        if self._task is not None:
+            self._task.cancel()
+
+    def stop(self) -> None:
+        """Stop and wait, before the window closes."""
+        if self._task is not None:
+            self._task.cancel()
+            self._task.wait()
+            self._task = None
+
+    def _show_running(self, running: bool) -> None:
+        self.write.setEnabled(not running)
+        self.cancel.setVisible(running)
+        self.bar.setVisible(running)
+
+    def _show_progress(self, report: ProgressReport) -> None:
+        self.bar.setRange(0, max(1, report.total))
+        self.bar.setValue(report.done)
+        left = report.seconds_left
+        rest = f", {left:.0f} s left" if left is not None else ""
+        self.bar.setFormat(f"{report.message} {report.done}/{report.total}{rest}")
+
+    def _finish(self, proof: Proof) -> None:
+        self._task = None
+        self._show_running(False)
+        assert self._session.job_file is not None
+        self._session.job_file.add_run(self._session.reel_index, proof.data(), proof.rows)
+        self.result.setText("Proved. " + " ".join((proof.sentence(), *proof.notes)))
+        self.show_runs()
+        self.told.emit(f"{Path(proof.output).name} is written and proved.")
+        self.written.emit()
+
+    def _fail(self, fault: Exception) -> None:
+        self._task = None
+        self._show_running(False)
+        if isinstance(fault, CancelledError):
+            self.result.setText("Cancelled; nothing was left behind.")
+            return
+        self.result.setText("Not written.")
+        self.faulted.emit(fault)
+
+
+def _run_card(done_at: str, proof: dict[str, object]) -> QWidget:
+    card = QFrame()
+    card.setObjectName("card")
+    layout = QVBoxLayout(card)
+    title = QLabel(f"{Path(str(proof['output'])).name}   {done_at.replace('T', ' ')[:16]} UTC")
+    title.setProperty("title", True)
+    title.setToolTip(str(proof["output"]))
+    layout.addWidget(title)
+    words = QLabel(str(proof["summary"]))
+    words.setWordWrap(True)
+    layout.addWidget(words)
+    return card

@@ -1,0 +1,1 @@
+"""The reel column: the whole reel, time running down."""

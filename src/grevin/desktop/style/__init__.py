@@ -1,0 +1,1 @@
+"""Fonts, icons, palette."""

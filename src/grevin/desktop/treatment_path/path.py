@@ -1,0 +1,246 @@
+"""The treatment path: source, then a card for each step, top to bottom, with the view point at its side."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import QPointF, QSize, Qt, Signal
+from PySide6.QtGui import QAction, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QScrollArea,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
+
+from grevin.core.steps.registry import REGISTRY, step_by_id
+from grevin.core.treatment.recipe import Treatment, TreatmentStep
+from grevin.desktop.style import look as style
+from grevin.desktop.treatment_path.settings_form import SettingsForm
+
+RAIL_WIDTH = 22
+PATH_WIDTH = 288
+NODE_Y = 16
+
+
+class Rail(QWidget):
+    """The piece of the path beside a card: a line with a node; a click looks from here."""
+
+    chosen = Signal()
+
+    def __init__(self, place: int, last: bool, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setFixedWidth(RAIL_WIDTH)
+        self._first = place == 0
+        self._last = last
+        self._here = False
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setToolTip("Look at the picture from this place of the path (W and R move the view point).")
+
+    def show_here(self, here: bool) -> None:
+        """Whether the view point is at this node."""
+        self._here = here
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        x = RAIL_WIDTH / 2
+        painter.setPen(QPen(style.QUIET, 2))
+        painter.drawLine(QPointF(x, NODE_Y if self._first else 0), QPointF(x, NODE_Y if self._last else self.height()))
+        painter.setPen(QPen(style.ACCENT if self._here else style.QUIET, 2))
+        painter.setBrush(style.ACCENT if self._here else style.SURFACE)
+        painter.drawEllipse(QPointF(x, NODE_Y), 5.5, 5.5)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.chosen.emit()
+
+
+class Card(QFrame):
+    """One step: name, whether it acts, a line of facts; unfolds its settings when selected."""
+
+    selected = Signal()
+    removed = Signal()
+    switched = Signal(bool)
+    changed = Signal(dict)
+
+    def __init__(self, step: TreatmentStep, place: int, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("card")
+        kind = step_by_id(step.step)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(8, 5, 8, 6)
+        layout.setSpacing(3)
+        head = QHBoxLayout()
+        title = QLabel(f"{place}. {kind.label}")
+        title.setProperty("title", True)
+        head.addWidget(title, 1)
+        self._acts = QCheckBox("acts")
+        self._acts.setObjectName("acts")
+        self._acts.setToolTip("Whether this step acts; switched off, the picture passes it unchanged.")
+        self._acts.toggled.connect(self.switched)
+        head.addWidget(self._acts)
+        remove = QToolButton()
+        remove.setIcon(style.icon("remove"))
+        remove.setIconSize(QSize(12, 12))
+        remove.setObjectName("remove")
+        remove.setToolTip("Take this step out of the treatment (undo brings it back).")
+        remove.clicked.connect(self.removed)
+        head.addWidget(remove)
+        layout.addLayout(head)
+        self._facts = QLabel()
+        self._facts.setProperty("quiet", True)
+        self._facts.setWordWrap(True)
+        layout.addWidget(self._facts)
+        self._form = SettingsForm(kind.settings_model)
+        self._form.changed.connect(self.changed)
+        layout.addWidget(self._form)
+
+    def show_step(self, step: TreatmentStep, unfolded: bool, looked: bool) -> None:
+        """Show the step's state."""
+        self._acts.blockSignals(True)
+        self._acts.setChecked(step.enabled)
+        self._acts.blockSignals(False)
+        self._form.show_values(step.model())
+        self._form.setVisible(unfolded)
+        if self.property("looked") != looked:
+            self.setProperty("looked", looked)
+            self.style().unpolish(self)
+            self.style().polish(self)
+
+    def show_facts(self, words: str) -> None:
+        """A line about the present frame."""
+        self._facts.setText(words)
+        self._facts.setVisible(bool(words))
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.selected.emit()
+
+
+class TreatmentPath(QScrollArea):
+    """The whole path."""
+
+    step_added = Signal(str)
+    step_removed = Signal(int)
+    step_switched = Signal(int, bool)
+    settings_changed = Signal(int, dict)
+    step_selected = Signal(int)
+    view_point_chosen = Signal(int)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("treatment_path")
+        self.setFixedWidth(PATH_WIDTH)
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._inner = QWidget()
+        self._layout = QVBoxLayout(self._inner)
+        self._layout.setContentsMargins(4, 4, 6, 4)
+        self._layout.setSpacing(0)
+        self.setWidget(self._inner)
+        self._shape: tuple[str, ...] | None = None
+        self._cards: list[Card] = []
+        self._rails: list[Rail] = []
+        self._source_words = QLabel()
+        self.add_button = QToolButton()
+
+    def show_treatment(self, treatment: Treatment, selected: int, view_point: int, source_words: str) -> None:
+        """Show a treatment; cards are kept while the list of steps stays the same."""
+        shape = tuple(step.step for step in treatment.steps)
+        if shape != self._shape:
+            self._build(treatment)
+            self._shape = shape
+        self._source_words.setText(source_words)
+        for place, (card, step) in enumerate(zip(self._cards, treatment.steps, strict=True), 1):
+            card.show_step(step, place == selected, place == view_point)
+        for place, rail in enumerate(self._rails):
+            rail.show_here(place == view_point)
+
+    def show_facts(self, place: int, words: str) -> None:
+        """Facts of the present frame on a step's card."""
+        if 0 < place <= len(self._cards):
+            self._cards[place - 1].show_facts(words)
+
+    def card(self, place: int) -> Card:
+        """The card of a step, counted from 1."""
+        return self._cards[place - 1]
+
+    def _build(self, treatment: Treatment) -> None:
+        while (item := self._layout.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                widget.setParent(None)
+                widget.deleteLater()
+        self._cards, self._rails = [], []
+        self._source_words = QLabel()
+        self._source_words.setWordWrap(True)
+        self._row(0, not treatment.steps, self._source_card())
+        for place, step in enumerate(treatment.steps, 1):
+            card = Card(step, place)
+            card.selected.connect(partial(self.step_selected.emit, place))
+            card.removed.connect(partial(self.step_removed.emit, place))
+            card.switched.connect(partial(self.step_switched.emit, place))
+            card.changed.connect(partial(self.settings_changed.emit, place))
+            self._cards.append(card)
+            self._row(place, place == len(treatment.steps), card)
+        self._layout.addWidget(self._adder())
+        self._layout.addStretch(1)
+
+    def _source_card(self) -> QWidget:
+        box = QWidget()
+        layout = QVBoxLayout(box)
+        layout.setContentsMargins(4, 6, 4, 6)
+        title = QLabel("Source")
+        title.setProperty("title", True)
+        layout.addWidget(title)
+        self._source_words.setProperty("quiet", True)
+        layout.addWidget(self._source_words)
+        return box
+
+    def _row(self, place: int, last: bool, content: QWidget) -> None:
+        row = QWidget()
+        layout = QHBoxLayout(row)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(4)
+        rail = Rail(place, last)
+        rail.chosen.connect(partial(self.view_point_chosen.emit, place))
+        self._rails.append(rail)
+        layout.addWidget(rail)
+        layout.addWidget(content, 1)
+        content.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+        holder = QWidget()
+        outer = QVBoxLayout(holder)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.addWidget(row)
+        self._layout.addWidget(holder)
+
+    def _adder(self) -> QWidget:
+        self.add_button = QToolButton()
+        self.add_button.setObjectName("add_step")
+        self.add_button.setText("Add a step")
+        self.add_button.setIcon(style.icon("add"))
+        self.add_button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        self.add_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.add_button.setToolTip("Put a repair step at the end of the path (N).")
+        menu = QMenu(self.add_button)
+        for step in REGISTRY.steps.values():
+            action = QAction(step.label, menu)
+            action.setData(step.id)
+            action.triggered.connect(partial(self._add, step.id))
+            menu.addAction(action)
+        self.add_button.setMenu(menu)
+        holder = QWidget()
+        layout = QHBoxLayout(holder)
+        layout.setContentsMargins(RAIL_WIDTH + 4, 8, 0, 0)
+        layout.addWidget(self.add_button)
+        layout.addStretch(1)
+        return holder
+
+    def _add(self, step: str, _checked: bool = False) -> None:
+        self.step_added.emit(step)

@@ -1,0 +1,78 @@
+"""A form made from a settings model: labels, ranges, units and tooltips come from the declaration."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import Any, Literal, get_args, get_origin
+
+from PySide6.QtCore import QSignalBlocker, Signal
+from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QFormLayout, QLabel, QSpinBox, QWidget
+
+from grevin.core.steps.settings import Settings
+
+
+class SettingsForm(QWidget):
+    """One control per setting; emits {name: value} when the person changes one."""
+
+    changed = Signal(dict)
+
+    def __init__(self, model: type[Settings], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._controls: dict[str, QWidget] = {}
+        layout = QFormLayout(self)
+        layout.setContentsMargins(0, 4, 0, 0)
+        layout.setVerticalSpacing(4)
+        for name, field in model.model_fields.items():
+            extra = field.json_schema_extra if isinstance(field.json_schema_extra, dict) else {}
+            control = self._control(name, field.annotation, extra)
+            control.setObjectName(name)
+            tip = f"{field.description} ({name})"
+            control.setToolTip(tip)
+            label = QLabel(field.title or name)
+            label.setToolTip(tip)
+            label.setBuddy(control)
+            layout.addRow(label, control)
+            self._controls[name] = control
+
+    def _control(self, name: str, annotation: Any, extra: dict[str, Any]) -> QWidget:
+        emit = partial(self._emit, name)
+        if get_origin(annotation) is Literal:
+            box = QComboBox()
+            box.addItems([str(choice) for choice in get_args(annotation)])
+            box.currentTextChanged.connect(emit)
+            return box
+        if annotation is bool:
+            check = QCheckBox()
+            check.toggled.connect(emit)
+            return check
+        spin: QSpinBox | QDoubleSpinBox
+        if annotation is int:
+            spin = QSpinBox()
+            spin.setRange(int(extra["low"]), int(extra["high"]))
+            spin.setSingleStep(int(extra["step"]))
+        else:
+            spin = QDoubleSpinBox()
+            spin.setDecimals(int(extra["decimals"]))
+            spin.setRange(float(extra["low"]), float(extra["high"]))
+            spin.setSingleStep(float(extra["step"]))
+        if extra["unit"]:
+            spin.setSuffix(f" {extra['unit']}")
+        spin.setKeyboardTracking(False)
+        spin.valueChanged.connect(emit)
+        return spin
+
+    def _emit(self, name: str, value: object) -> None:
+        self.changed.emit({name: value})
+
+    def show_values(self, settings: Settings) -> None:
+        """Set the controls without emitting."""
+        for name, control in self._controls.items():
+            value = getattr(settings, name)
+            blocker = QSignalBlocker(control)
+            if isinstance(control, QComboBox):
+                control.setCurrentText(str(value))
+            elif isinstance(control, QCheckBox):
+                control.setChecked(bool(value))
+            elif isinstance(control, QSpinBox | QDoubleSpinBox):
+                control.setValue(value)
+            blocker.unblock()

@@ -1,0 +1,1 @@
+"""Work off the GUI thread."""
