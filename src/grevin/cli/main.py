@@ -42,7 +42,7 @@ def _start(
 
 def main(arguments: list[str] | None = None) -> None:
     """Run the command line and leave with its exit code (docs/formats.md)."""
-    words = list(sys.argv[1:] if arguments is None else [*arguments, *sys.argv[1:]])
+    words = list(sys.argv[1:] if arguments is None else arguments)
     if words and words[0] not in _COMMANDS and not words[0].startswith("-") and Path(words[0]).exists():
         words.insert(0, "open")  # `grevin reel.mkv` opens it
     try:

@@ -144,7 +144,7 @@ class Water:
         self._waves = np.tile(0.5 * (tile + np.roll(tile[::-1, ::-1], 256, (0, 1))), (2, 2)).astype(np.float32)
         depth = 26.0 / (np.arange(self.height, dtype=np.float32)[:, None] + 9.0)
         columns = np.arange(self.width, dtype=np.float32)[None] - self.width / 2
-        self._across = 260.0 + columns * (0.35 + depth)
+        self._across = np.asarray(260.0 + columns * (0.35 + depth), np.float32)
         rows = np.cumsum(2.2 * (0.35 + depth), axis=0)
         self._down = np.asarray(np.broadcast_to(rows, self._across.shape), np.float32)
         self._base = gradient(self.height, self.width, self.far, self.near)

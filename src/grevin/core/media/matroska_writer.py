@@ -17,8 +17,8 @@ from grevin.core.media.video_file import VideoFile
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 
+SLICED_FROM_PX = 16  # smaller pictures cannot be cut into the slices that the encoder chooses by itself
 MILLISECOND = Fraction(1, 1000)  # Matroska's usual time unit (RFC 9559, TimestampScale)
-SLICES = 4  # slices are coded in parallel and each has its own checksum
 _FIELD_ORDER_TAGS = {"progressive": 1, "top_first": 2, "bottom_first": 3}
 
 
@@ -54,7 +54,9 @@ class MatroskaWriter:
 
     def _add_video(self) -> Any:
         fmt = self._format
-        options = {"level": "3", "coder": "1", "slices": str(SLICES), "slicecrc": "1", "g": "1"}
+        options = {"level": "3", "coder": "1", "slicecrc": "1", "g": "1"}
+        if min(fmt.width, fmt.height) < SLICED_FROM_PX:
+            options["slices"] = "1"
         stream = self._container.add_stream("ffv1", rate=fmt.rate, options=options)
         stream.width, stream.height, stream.pix_fmt = fmt.width, fmt.height, self._layout
         context = stream.codec_context

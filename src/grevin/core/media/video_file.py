@@ -15,6 +15,7 @@ import numpy as np
 from grevin.core.cache import ByteCache
 from grevin.core.errors import MediaError, UnreadableFrameError
 from grevin.core.keys import content_key
+from grevin.core.media.ffv1_check import slices_are_whole
 from grevin.core.media.frame_index import FrameIndex, build_index
 from grevin.core.media.identity import file_identity
 from grevin.core.media.pixel_layout import unpack
@@ -86,6 +87,7 @@ class VideoFile:
         self._decoded = ByteCache(DECODED_CACHE_BYTES)
         self._frames: Iterator[av.VideoFrame] | None = None
         self._next = 0
+        self._has_checksums = False
         self._format: PictureFormat | None = None
         self._format = self._read_format()
         self.details = self._read_details()
@@ -179,11 +181,21 @@ class VideoFile:
                 packet = next(packets, None)
                 if packet is None:
                     return
+                if self._is_damaged(packet):
+                    continue
                 yield from packet.decode()
             except av.error.EOFError:
                 return
             except av.error.FFmpegError:
                 continue
+
+    def _is_damaged(self, packet: av.Packet) -> bool:
+        """Whether a packet fails its own checksums, where the file has any (told by one that holds)."""
+        if self._stream.codec_context.name != "ffv1" or packet.size == 0:
+            return False
+        whole = slices_are_whole(bytes(packet))
+        self._has_checksums = self._has_checksums or whole
+        return self._has_checksums and not whole
 
     def _run_to(self, number: int, may_be_late: bool) -> Frame:
         assert self._frames is not None
@@ -205,6 +217,8 @@ class VideoFile:
                 break
         else:
             self._frames = None
+            if first and may_be_late:  # the seek came in behind the last frame
+                raise _TooLateError
         raise UnreadableFrameError(self.path.name, number, "the data is damaged or missing")
 
     def _to_frame(self, decoded: av.VideoFrame, number: int) -> Frame:

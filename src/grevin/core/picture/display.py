@@ -39,7 +39,7 @@ def _top_eight_bits(plane: Plane, fmt: PictureFormat) -> npt.NDArray[np.uint8]:
 
 def _screen_affine(fmt: PictureFormat) -> npt.NDArray[np.float64]:
     unit = 1 << (fmt.bit_depth - 8)
-    luma_span, luma_offset, chroma_span, chroma_offset = np.array(code_scale(fmt)) / unit
+    luma_span, luma_offset, chroma_span, chroma_offset = (value / unit for value in code_scale(fmt))
     matrix = rgb_from_ycc_matrix(fmt.matrix)[::-1] * 255.0 / np.array([luma_span, chroma_span, chroma_span])
     shift = -matrix @ np.array([luma_offset, chroma_offset, chroma_offset])
     return np.vstack([np.hstack([matrix, shift[:, None]]), [0.0, 0.0, 0.0, float(OPAQUE)]])
@@ -54,7 +54,7 @@ def hatch_over(mask: Mask, colour: tuple[int, int, int], pitch: int = 6) -> Scre
         pitch: distance of the hatch lines in screen pixels.
     """
     inner = cv2.erode(mask.view(np.uint8), np.ones((3, 3), np.uint8)).astype(bool)
-    rows, columns = np.indices(mask.shape, sparse=True)
+    rows, columns = np.ogrid[: mask.shape[0], : mask.shape[1]]
     lines = mask & ((rows + columns) % pitch == 0)
     drawn = (mask & ~inner) | lines
     overlay = np.zeros((*mask.shape, 4), np.uint8)

@@ -1,0 +1,152 @@
+"""The dirt step against truth: simulated dirt over clean material, gain inside and harm outside."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import cv2
+import numpy as np
+import pytest
+
+from grevin.core.motion.flow import estimate_flow, positions, sample
+from grevin.core.picture.frame import Frame
+from grevin.core.quality.damage import DirtDamage, add_dirt
+from grevin.core.quality.figures import Matches, psnr, squared_error
+from grevin.core.quality.memory_source import MemorySource
+from grevin.core.steps.dirt.finding import robust_noise
+from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.recipe import Treatment, TreatmentStep
+from tests.conftest import moving_frames
+
+DAMAGE = DirtDamage(seed=11, blobs_per_frame=90, hair_share=0.1, largest_px=12)
+
+
+def dirt(source: MemorySource, **settings: object) -> Chain:
+    return Chain(source, Treatment(steps=(TreatmentStep.make("dirt", settings),)))
+
+
+@pytest.mark.parametrize("bits", [8, 10])
+@pytest.mark.parametrize("speed", [0.0, 2.0, 5.5])
+def test_dirt_is_found_and_filled_and_the_rest_left(bits: int, speed: float) -> None:
+    clean = moving_frames(8, 200, 150, bits, speed)
+    pairs = [add_dirt(clean.frame(n), DAMAGE) for n in range(len(clean))]
+    damaged = MemorySource([frame for frame, _ in pairs], "damaged")
+    chain = dirt(damaged)
+    matches = Matches()
+    inside = [0.0, 0]
+    before = [0.0, 0]
+    for number, (dirty, truth) in enumerate(pairs):
+        evidence = chain.evidence_at(1, number)
+        assert evidence is not None
+        matches.count(truth.mask, evidence.mask)
+        for total, frame in ((inside, chain.result.frame(number)), (before, dirty)):
+            error, samples = squared_error(clean.frame(number).luma8(), frame.luma8(), truth.mask)
+            total[0] += error
+            total[1] += samples
+    ratios = matches.ratios()
+    assert matches.true_blobs >= 30
+    assert ratios["blob_precision"] > 0.9
+    assert ratios["blob_recall"] > 0.85
+    assert psnr(*inside) > psnr(*before) + 8
+
+
+def spot(frame: Frame, level: int, size: int = 8) -> Frame:
+    planes = [plane.copy() for plane in frame.planes]
+    planes[0][50 : 50 + size, 60 : 60 + size] = level
+    return replace(frame, planes=tuple(planes))
+
+
+def with_spot(number: int, level: int = 10, count: int = 7) -> MemorySource:
+    clean = moving_frames(count)
+    return MemorySource([spot(clean.frame(n), level) if n == number else clean.frame(n) for n in range(count)], "spot")
+
+
+@pytest.mark.parametrize("number", [0, 3, 6])
+def test_first_middle_and_last_frame_are_mended(number: int) -> None:
+    evidence = dirt(with_spot(number)).evidence_at(1, number)
+    assert evidence is not None
+    assert evidence.mask[50:58, 60:68].mean() > 0.9
+    assert len(evidence.blobs) == 1
+    blob = evidence.blobs[0]
+    assert blob.contrast < -40
+    assert blob.confidence > 0.9
+
+
+def test_polarity_and_sizes_are_kept_to() -> None:
+    dark = with_spot(3)
+    for settings, found in (
+        ({"polarity": "brighter"}, 0), ({"polarity": "darker"}, 1), ({"smallest_px": 100}, 0), ({"largest_px": 20}, 0),
+    ):  # fmt: skip
+        evidence = dirt(dark, **settings).evidence_at(1, 3)
+        assert evidence is not None
+        assert len(evidence.blobs) == found, settings
+
+
+def test_faint_dirt_needs_a_lower_threshold() -> None:
+    clean = moving_frames(7)
+    middle = clean.frame(3)
+    faint = MemorySource(
+        [spot(middle, int(middle.planes[0][54, 64]) + 14) if n == 3 else clean.frame(n) for n in range(7)], "faint"
+    )
+    counts = [len(dirt(faint, sensitivity=s).evidence_at(1, 3).blobs) for s in (3.0, 20.0)]  # type: ignore[union-attr]
+    assert counts == [1, 0]
+
+
+def test_fast_places_are_left_alone() -> None:
+    clean = moving_frames(7, speed=5.0)
+    source = MemorySource([spot(clean.frame(n), 10) if n == 3 else clean.frame(n) for n in range(7)], "fast")
+    assert len(dirt(source).evidence_at(1, 3).blobs) == 1  # type: ignore[union-attr]
+    assert len(dirt(source, motion_limit_px=3.0).evidence_at(1, 3).blobs) == 0  # type: ignore[union-attr]
+
+
+def test_growing_widens_the_evidence() -> None:
+    areas = [dirt(with_spot(3), grow_px=g).evidence_at(1, 3).mask.sum() for g in (0, 2, 6)]  # type: ignore[union-attr]
+    assert areas[0] < areas[1] < areas[2]
+
+
+def test_nothing_is_taken_across_a_cut() -> None:
+    """A shot of one frame between two others has no neighbours: it stays exactly as it is."""
+    first, last = moving_frames(6), moving_frames(6, speed=0.0)
+    turned = [replace(last.frame(n), planes=tuple(255 - p for p in last.frame(n).planes)) for n in range(6)]
+    lonely = spot(replace(first.frame(5), planes=tuple(np.ascontiguousarray(p[::-1]) for p in first.frame(5).planes)), 5)
+    source = MemorySource([*(first.frame(n) for n in range(5)), lonely, *turned], "cuts")
+    chain = dirt(source)
+    assert [n for n in range(1, len(source)) if chain.shots.cut_before(n)] == [5, 6]
+    assert chain.result.frame(5) is chain.source.frame(5)
+    assert chain.result.frame(4) is chain.source.frame(4)
+    assert chain.result.frame(6) is chain.source.frame(6)
+
+
+@pytest.mark.parametrize("count", [1, 2])
+def test_very_short_reels_are_left_alone(count: int) -> None:
+    source = with_spot(0, count=count)
+    chain = dirt(source)
+    for number in range(count):
+        assert chain.result.frame(number) is chain.source.frame(number)
+
+
+def test_tiny_pictures_do_not_matter() -> None:
+    source = moving_frames(4, 12, 6)
+    assert dirt(source).result.frame(1).planes[0].shape == (6, 12)
+
+
+@pytest.mark.reference
+def test_flow_finds_a_known_shift() -> None:
+    source = moving_frames(2, 200, 150, speed=3.5)
+    here, there = source.frame(0).luma8(), source.frame(1).luma8()
+    flow = estimate_flow(here, there)
+    middle = flow[30:-30, 30:-30]
+    assert float(np.median(middle[..., 0])) == pytest.approx(-3.5, abs=0.2)
+    assert float(np.median(middle[..., 1])) == pytest.approx(0.0, abs=0.2)
+    moved = sample(there, *positions(flow))
+    assert cv2.absdiff(here, moved)[30:-30, 30:-30].mean() < 3
+
+
+@pytest.mark.reference
+def test_noise_is_measured_as_it_was_made() -> None:
+    """Differences of two pictures with independent noise sigma have sigma * sqrt(2); dirt does not disturb it."""
+    rng = np.random.default_rng(2)
+    for sigma in (2.0, 5.0):
+        pictures = [np.clip(np.rint(rng.normal(120, sigma, (300, 300))), 0, 255).astype(np.uint8) for _ in range(3)]
+        pictures[0][:40, :40] = 255
+        assert robust_noise(*pictures) == pytest.approx(sigma * np.sqrt(2), rel=0.08)

