@@ -210,7 +210,6 @@ class Window(QMainWindow):
     def _show_keys(self) -> None:
         self._keys_page = self._keys_page or KeysPage(self)
         self._keys_page.show()
-        self._keys_page.raise_()
 
     def _about(self) -> None:
         QMessageBox.about(
