@@ -7,8 +7,6 @@ and the median of three frames without following motion.
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -16,15 +14,15 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-from grevin.core.picture.frame import Frame, Mask
+from grevin.core.picture.frame import Mask
 from grevin.core.picture.source import FrameSource
 from grevin.core.quality.damage import DirtDamage, add_dirt
 from grevin.core.quality.figures import Matches, psnr, squared_error
 from grevin.core.quality.memory_source import MemorySource
+from grevin.core.render.frames_in_parallel import in_parallel
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 
-THREADS = 2
 CHANGED_LEVELS = 12  # a sample changed by more than this is harm that can be seen (methods, dirt)
 Luma = npt.NDArray[np.uint8]
 
@@ -94,7 +92,7 @@ def run_clip(name: str, clean: FrameSource, settings: dict[str, Any] | None = No
     treatment = Treatment(steps=(TreatmentStep.make("dirt", settings or {}),))
     chain = Chain(damaged, treatment)
     started = time.perf_counter()
-    treated = _in_parallel(chain.result.frame, len(clean))
+    treated = list(in_parallel(chain.result.frame, range(len(clean))))
     result.frames_per_second = len(clean) / (time.perf_counter() - started)
     for number, (dirty, truth) in enumerate(pairs):
         evidence = chain.steps[0].evidence(number)
@@ -111,7 +109,7 @@ def run_clip(name: str, clean: FrameSource, settings: dict[str, Any] | None = No
 
 def _measure_harm(result: ClipResult, clean: FrameSource, treatment: Treatment) -> None:
     chain = Chain(clean, treatment)
-    treated = _in_parallel(chain.result.frame, len(clean))
+    treated = list(in_parallel(chain.result.frame, range(len(clean))))
     lumas = [clean.frame(n).luma8() for n in range(len(clean))]
     outputs: dict[str, list[Luma]] = {
         "dirt": [frame.luma8() for frame in treated],
@@ -127,16 +125,6 @@ def _measure_harm(result: ClipResult, clean: FrameSource, treatment: Treatment) 
     result.clean_changed_ppm = 1e6 * changed / sum(luma.size for luma in lumas)
     found = [chain.steps[0].evidence(n) for n in range(len(clean))]
     result.clean_blobs_per_frame = sum(len(e.blobs) for e in found if e) / len(clean)
-
-
-def _in_parallel(make: Callable[[int], Frame], count: int) -> list[Frame]:
-    threads = cv2.getNumThreads()
-    cv2.setNumThreads(1)
-    try:
-        with ThreadPoolExecutor(THREADS) as pool:
-            return list(pool.map(make, range(count)))
-    finally:
-        cv2.setNumThreads(threads)
 
 
 def median_3x3(source: FrameSource, number: int) -> Luma:

@@ -68,7 +68,9 @@ def write_video(
     """A video file made by the FFmpeg libraries directly, so that our writer is not its own judge."""
     fmt = frames[0].format
     with av.open(str(path), "w") as container:
-        stream = container.add_stream(codec, rate=fmt.rate, options=options or ({"slices": "1"} if fmt.height < 16 and codec == "ffv1" else {}))
+        stream = container.add_stream(
+            codec, rate=fmt.rate, options=options or ({"slices": "1"} if fmt.height < 16 and codec == "ffv1" else {})
+        )
         stream.width, stream.height = fmt.width, fmt.height
         stream.pix_fmt = lossless_layout(fmt)
         for name, value in context.items():

@@ -126,3 +126,17 @@ def test_rates_ranges_and_counters() -> None:
             parse_range(wrong, 9)
     assert clock_text(24 * 61 + 5, Fraction(24)) == "01:01:05"
     assert clock_text(30, Fraction(30000, 1001)) == "00:01:00"
+
+
+def test_opencv_runs_on_one_thread_from_the_start() -> None:
+    """The number belongs to the whole process: it is set in one place, before anything uses it."""
+    import subprocess
+    import sys
+
+    words = "import grevin.core.motion.flow, cv2, sys; sys.exit(cv2.getNumThreads() != 1)"
+    assert subprocess.run([sys.executable, "-c", words], check=False).returncode == 0
+    import pathlib
+
+    root = pathlib.Path(__file__).parent.parent.parent
+    users = [p for p in [*root.glob("src/**/*.py"), *root.glob("bench/*.py")] if "setNumThreads(" in p.read_text()]
+    assert [p.parent.name for p in users] == ["picture"]

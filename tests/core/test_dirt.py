@@ -108,7 +108,9 @@ def test_nothing_is_taken_across_a_cut() -> None:
     """A shot of one frame between two others has no neighbours: it stays exactly as it is."""
     first, last = moving_frames(6), moving_frames(6, speed=0.0)
     turned = [replace(last.frame(n), planes=tuple(255 - p for p in last.frame(n).planes)) for n in range(6)]
-    lonely = spot(replace(first.frame(5), planes=tuple(np.ascontiguousarray(p[::-1]) for p in first.frame(5).planes)), 5)
+    lonely = spot(
+        replace(first.frame(5), planes=tuple(np.ascontiguousarray(p[::-1]) for p in first.frame(5).planes)), 5
+    )
     source = MemorySource([*(first.frame(n) for n in range(5)), lonely, *turned], "cuts")
     chain = dirt(source)
     assert [n for n in range(1, len(source)) if chain.shots.cut_before(n)] == [5, 6]

@@ -36,7 +36,9 @@ def read_number(frame: Frame) -> int:
     return sum((luma[:, bit * BAR + 4 : (bit + 1) * BAR - 4].mean() > 130) << bit for bit in range(BITS))
 
 
-def numbered_file(path: Path, codec: str, count: int, options: dict[str, str], pix_fmt: str = "yuv420p", **more) -> Path:
+def numbered_file(
+    path: Path, codec: str, count: int, options: dict[str, str], pix_fmt: str = "yuv420p", **more
+) -> Path:
     with av.open(str(path), "w") as container:
         stream = container.add_stream(codec, rate=Fraction(25), options=options)
         stream.width, stream.height, stream.pix_fmt = *SIZE, pix_fmt

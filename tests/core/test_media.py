@@ -190,7 +190,11 @@ def test_folders_with_nothing_or_too_much(tmp_path: Path) -> None:
 def test_missing_empty_and_foreign_files(tmp_path: Path) -> None:
     (tmp_path / "empty.mkv").touch()
     (tmp_path / "text.mp4").write_text("not a film")
-    for name, words in (("none.mkv", "There is no file"), ("empty.mkv", "is empty"), ("text.mp4", "cannot|can be read")):
+    for name, words in (
+        ("none.mkv", "There is no file"),
+        ("empty.mkv", "is empty"),
+        ("text.mp4", "cannot|can be read"),
+    ):
         with pytest.raises(MediaError, match=words):
             open_reel(tmp_path / name)
 
@@ -216,7 +220,9 @@ def test_a_truncated_file_keeps_its_readable_frames(tmp_path: Path) -> None:
 
 
 def test_a_damaged_frame_is_named_and_nothing_is_left(tmp_path: Path) -> None:
-    source = write_video(tmp_path / "in.mkv", [random_frame(SD, n) for n in range(9)], options={"slicecrc": "1", "level": "3", "g": "1"})
+    source = write_video(
+        tmp_path / "in.mkv", [random_frame(SD, n) for n in range(9)], options={"slicecrc": "1", "level": "3", "g": "1"}
+    )
     data = bytearray(source.read_bytes())
     with av.open(str(source)) as container:
         packets = [p for p in container.demux(video=0) if p.size]
@@ -312,7 +318,10 @@ def test_mutated_files_give_frames_or_a_sentence(tmp_path: Path, data: st.DataOb
     if not whole.exists():
         source = moving_frames(4, 64, 48)
         write_video(whole, [source.frame(n) for n in range(4)])
-        shutil.copy(write_video(tmp_path / "w.avi", [source.frame(n) for n in range(4)], "mjpeg", color_range=2), tmp_path / "w.avi2")
+        shutil.copy(
+            write_video(tmp_path / "w.avi", [source.frame(n) for n in range(4)], "mjpeg", color_range=2),
+            tmp_path / "w.avi2",
+        )
         cv2.imwrite(str(tmp_path / "w.png"), source.frame(0).luma8())
     original = data.draw(st.sampled_from([whole, tmp_path / "w.avi2", tmp_path / "w.png"]))
     content = bytearray(original.read_bytes())

@@ -99,9 +99,7 @@ def test_an_empty_treatment_writes_the_source_itself(fmt: PictureFormat, tmp_pat
     assert result.identical == 3
 
 
-@pytest.mark.parametrize(
-    ("bits", "chroma", "model"), [(8, "4:2:0", "yuv"), (10, "4:2:2", "yuv"), (16, "4:4:4", "rgb")]
-)
+@pytest.mark.parametrize(("bits", "chroma", "model"), [(8, "4:2:0", "yuv"), (10, "4:2:2", "yuv"), (16, "4:4:4", "rgb")])
 def test_a_treated_reel_differs_inside_its_evidence_only(bits: int, chroma: str, model: str, tmp_path: Path) -> None:
     source = moving_frames(6)
     fmt = PictureFormat(160, 120, model, bits, chroma=chroma, full_range=model == "rgb")  # type: ignore[arg-type]

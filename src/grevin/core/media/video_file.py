@@ -189,7 +189,7 @@ class VideoFile:
             except av.error.FFmpegError:
                 continue
 
-    def _is_damaged(self, packet: av.Packet) -> bool:
+    def _is_damaged(self, packet: Any) -> bool:
         """Whether a packet fails its own checksums, where the file has any (told by one that holds)."""
         if self._stream.codec_context.name != "ffv1" or packet.size == 0:
             return False

@@ -1,0 +1,26 @@
+"""The manual page of a step, made from its module's words and its settings."""
+
+from __future__ import annotations
+
+import inspect
+import sys
+from typing import Any, Literal, get_args, get_origin
+
+from grevin.core.steps.base import AnyStep
+
+
+def manual_page(step: AnyStep) -> str:
+    """Markdown: what the step is for, and a table of its settings."""
+    words = inspect.getdoc(sys.modules[type(step).__module__]) or ""
+    rows = [_row(name, field) for name, field in step.settings_model.model_fields.items()]
+    head = "| setting | in the form | default | allowed | meaning |\n| --- | --- | --- | --- | --- |"
+    return "\n".join([f"# {step.label} (`{step.id}`)", "", words.strip(), "", "## Settings", "", head, *rows, ""])
+
+
+def _row(name: str, field: Any) -> str:
+    extra = field.json_schema_extra
+    if get_origin(field.annotation) is Literal:
+        allowed = ", ".join(f"`{choice}`" for choice in get_args(field.annotation))
+    else:
+        allowed = f"{extra['low']} to {extra['high']} {extra['unit']}".strip()
+    return f"| `{name}` | {field.title} | `{field.default}` | {allowed} | {field.description} |"
