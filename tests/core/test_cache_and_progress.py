@@ -139,4 +139,4 @@ def test_opencv_runs_on_one_thread_from_the_start() -> None:
 
     root = pathlib.Path(__file__).parent.parent.parent
     users = [p for p in [*root.glob("src/**/*.py"), *root.glob("bench/*.py")] if "setNumThreads(" in p.read_text()]
-    assert [p.parent.name for p in users] == ["picture"]
+    assert [p.parent.name for p in users] == ["core"]

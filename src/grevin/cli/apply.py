@@ -35,6 +35,7 @@ def apply(
             console.note(line)
         chosen = parse_range(frames, len(reel))
         proof = run(reel, treatment, RunRequest(output, chosen, evidence, ledger, overwrite), progress)
+        proof.rows.close()
     if as_json:
         console.say_json(proof.data())
         return

@@ -8,21 +8,31 @@ import typer
 from rich.table import Table
 
 from grevin.cli import console
+from grevin.core.errors import UsageError
 
 
 def bench(
+    suite: Annotated[str, typer.Option(help="dirt (quality) or speed.")] = "dirt",
     clip: Annotated[list[str] | None, typer.Option(help="Only these clips; may be given several times.")] = None,
+    long_frames: Annotated[int, typer.Option(help="Speed: frames of a long reel for the memory figure.", min=0)] = 0,
     as_json: Annotated[bool, typer.Option("--json", help="As JSON on stdout.")] = False,
 ) -> None:
-    """Add dirt with known truth to open clips and the demo, treat them, and print how well that went."""
-    from bench.report import run_dirt  # loaded here: only this command needs the bench and the demo's painter
+    """Print how good (dirt with known truth on open clips and the demo) or how fast the steps are."""
+    # loaded here: only this command needs the bench and the demo's painter
+    from bench.report import run_dirt
+    from bench.speed import run_speed
 
+    if suite not in {"dirt", "speed"}:
+        raise UsageError(f"There is no suite “{suite}”.", "The suites are: dirt, speed.")
     with console.progress() as progress:
-        data = run_dirt(clip or [], {}, progress)
+        data = run_dirt(clip or [], {}, progress) if suite == "dirt" else run_speed(long_frames, progress)
     if as_json:
         console.say_json(data)
-    else:
+    elif suite == "dirt":
         _print(data)
+    else:
+        for name, value in data.items():
+            console.say(f"{name.replace('_', ' ')}: {value}")
 
 
 def _print(data: dict[str, Any]) -> None:

@@ -165,6 +165,12 @@ class JobFile:
                 ((cursor.lastrowid, *astuple(row)) for row in rows),
             )
 
+    @classmethod
+    def record_run(cls, path: Path, reel: int, proof: dict[str, Any], rows: Iterable[LedgerRow]) -> None:
+        """Record a finished output over a connection of its own, from any thread."""
+        with closing(cls.open(path)) as job:
+            job.add_run(reel, proof, rows)
+
     def runs(self) -> list[tuple[str, dict[str, Any]]]:
         """(time, proof) of all finished outputs, newest first."""
         rows = self._database.execute("SELECT done_at, proof FROM runs ORDER BY id DESC").fetchall()

@@ -13,6 +13,7 @@ import av
 import numpy as np
 import numpy.typing as npt
 
+from grevin.core.media.container import open_container
 from grevin.core.progress import Progress
 
 CONFIRMED_FRAMES = 32  # frames decoded to confirm a packet index: longer than any reordering delay (16 in H.264)
@@ -50,7 +51,7 @@ class FrameIndex:
 
 def build_index(path: str, progress: Progress) -> FrameIndex:
     """Index a file; packets where their times can be trusted, else a whole decode."""
-    with av.open(path) as container:
+    with open_container(path) as container:
         stream = container.streams.video[0]
         name = container.format.name
         trusted = name in TIMED_CONTAINERS or (name == "avi" and stream.codec.name in INTRA_CODECS)
@@ -63,7 +64,7 @@ def build_index(path: str, progress: Progress) -> FrameIndex:
 def _index_packets(path: str, progress: Progress) -> FrameIndex | None:
     times: list[int] = []
     keys: list[bool] = []
-    with av.open(path) as container:
+    with open_container(path) as container:
         stream = container.streams.video[0]
         progress.begin(stream.frames, "Indexing")
         try:
@@ -107,7 +108,7 @@ def index_by_decoding(path: str, progress: Progress) -> FrameIndex:
     """Decode everything once and keep the times of the frames that came out."""
     times: list[int | None] = []
     keys: list[bool] = []
-    with av.open(path) as container:
+    with open_container(path) as container:
         progress.begin(container.streams.video[0].frames, "Indexing by decoding")
     for frame in _decode_leniently(path):
         times.append(frame.pts)
@@ -121,7 +122,7 @@ def index_by_decoding(path: str, progress: Progress) -> FrameIndex:
 
 def _decode_leniently(path: str) -> Iterator[av.VideoFrame]:
     """All frames that can be decoded, stepping over damaged packets."""
-    with av.open(path) as container:
+    with open_container(path) as container:
         stream = container.streams.video[0]
         stream.thread_type = "AUTO"
         packets = container.demux(stream)

@@ -11,6 +11,7 @@ from typing import Any
 import av
 
 from grevin.core.errors import OutputError
+from grevin.core.media.container import open_container
 from grevin.core.media.matroska_header import RESERVED_NAME, write_display_size
 from grevin.core.media.pixel_layout import lossless_layout, pack
 from grevin.core.media.video_file import VideoFile
@@ -131,7 +132,7 @@ class _SoundCarrier:
     """Copies audio packets untouched, in step with the pictures."""
 
     def __init__(self, target: Any, source: VideoFile, frames: range) -> None:
-        self._input = av.open(str(source.path))
+        self._input = open_container(source.path)
         self.notes: tuple[str, ...] = ()
         tracks = list(self._input.streams.audio)
         self._targets = {track.index: target.add_stream_from_template(track) for track in tracks}

@@ -15,6 +15,7 @@ import numpy as np
 from grevin.core.cache import ByteCache
 from grevin.core.errors import MediaError, UnreadableFrameError
 from grevin.core.keys import content_key
+from grevin.core.media.container import open_container
 from grevin.core.media.ffv1_check import slices_are_whole
 from grevin.core.media.frame_index import FrameIndex, build_index
 from grevin.core.media.identity import file_identity
@@ -71,7 +72,7 @@ class VideoFile:
         self.path = path
         self._lock = threading.Lock()
         try:
-            self._container = av.open(str(path))
+            self._container = open_container(path)
             self._stream = self._first_stream()
             self.index: FrameIndex = build_index(str(path), progress or Progress())
         except av.error.FFmpegError as fault:
@@ -167,7 +168,7 @@ class VideoFile:
     def _reopen(self) -> None:
         self._container.close()
         try:
-            self._container = av.open(str(self.path))
+            self._container = open_container(self.path)
         except (av.error.FFmpegError, OSError) as fault:
             raise MediaError(
                 f"{self.path.name} can no longer be read.", "Put the file back or reconnect its disk."

@@ -1,7 +1,1 @@
 """Pictures: formats, frames in their native code values, colour, masks, display."""
-
-import cv2
-
-# Frames are worked on side by side (docs/decisions/004); OpenCV's own threads would only compete with that. Set once,
-# before anything uses OpenCV: the number belongs to the whole process, and other threads may be inside OpenCV later.
-cv2.setNumThreads(1)

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import csv
 import json
-from collections.abc import Iterable
-from dataclasses import asdict, dataclass, fields
+import tempfile
+from collections.abc import Iterable, Iterator
+from dataclasses import asdict, astuple, dataclass, fields
 from pathlib import Path
 
 from grevin.core.errors import UsageError
@@ -13,6 +14,7 @@ from grevin.core.media.writing import translated
 from grevin.core.treatment.chain import Chain
 
 LEDGER_FORMAT, LEDGER_VERSION = "grevin-ledger", 1
+SPOOL_BYTES = 8 << 20  # rows of short runs never reach the disk
 
 
 @dataclass(frozen=True)
@@ -40,6 +42,33 @@ class LedgerRow:
     contrast: float
     confidence: float
     verdict: str = "mend"
+
+
+class LedgerSpool:
+    """Rows of a run, kept on disk until they are wanted, so that memory does not grow with the reel."""
+
+    def __init__(self) -> None:
+        self._file = tempfile.SpooledTemporaryFile(SPOOL_BYTES, "w+", encoding="utf-8")  # noqa: SIM115 - see close
+        self._count = 0
+
+    def __len__(self) -> int:
+        return self._count
+
+    def add(self, rows: Iterable[LedgerRow]) -> None:
+        """Add rows at the end."""
+        for row in rows:
+            self._file.write(json.dumps(astuple(row)) + "\n")
+            self._count += 1
+
+    def __iter__(self) -> Iterator[LedgerRow]:
+        self._file.flush()
+        self._file.seek(0)
+        for line in self._file:
+            yield LedgerRow(*json.loads(line))
+
+    def close(self) -> None:
+        """Give the disk space back."""
+        self._file.close()
 
 
 def ledger_rows(chain: Chain, number: int) -> list[LedgerRow]:
@@ -76,6 +105,8 @@ def write_ledger(path: Path, rows: Iterable[LedgerRow]) -> None:
                 writer.writeheader()
                 writer.writerows(asdict(row) for row in rows)
             else:
-                data = {"format": LEDGER_FORMAT, "version": LEDGER_VERSION, "rows": [asdict(row) for row in rows]}
-                json.dump(data, stream, indent=1)
+                stream.write(f'{{"format": "{LEDGER_FORMAT}", "version": {LEDGER_VERSION}, "rows": [')
+                for place, row in enumerate(rows):
+                    stream.write(("," if place else "") + "\n" + json.dumps(asdict(row)))
+                stream.write("\n]}\n")
         aside.replace(path)

@@ -20,7 +20,7 @@ from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.render.evidence_files import EvidenceWriter, cover_chroma
 from grevin.core.render.frames_in_parallel import in_parallel
-from grevin.core.render.ledger import LedgerRow, check_ledger_path, ledger_rows, write_ledger
+from grevin.core.render.ledger import LedgerRow, LedgerSpool, check_ledger_path, ledger_rows, write_ledger
 from grevin.core.render.verify import as_image_frame
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment
@@ -59,7 +59,7 @@ class Proof:
         samples_changed: share of all samples, 0..1.
         notes: what else the reader of the output should know.
         checksums: MD5 of each frame's planes.
-        rows: the ledger.
+        rows: the ledger, on disk until `close`.
     """
 
     output: str
@@ -70,7 +70,7 @@ class Proof:
     samples_changed: float = 0.0
     notes: tuple[str, ...] = ()
     checksums: list[str] = field(default_factory=list)
-    rows: list[LedgerRow] = field(default_factory=list)
+    rows: LedgerSpool = field(default_factory=LedgerSpool)
 
     def sentence(self) -> str:
         """The proof in words."""
@@ -148,7 +148,7 @@ def _write(chain: Chain, writer: Writer, request: RunRequest, progress: Progress
         with translated(request.output):
             writer.write(frame)
         proof.checksums.append(frame_checksum(as_image_frame(frame) if pictures else frame))
-        proof.rows.extend(rows)
+        proof.rows.add(rows)
         proof.mended += differing > 0
         proof.untouched += differing == 0
         changed += differing

@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 )  # fmt: skip
 
 from grevin.core.errors import CancelledError
+from grevin.core.job.job_file import JobFile
 from grevin.core.progress import Progress, ProgressReport
 from grevin.core.render.run import Proof, RunRequest, run
 from grevin.desktop.session import Session
@@ -181,8 +182,9 @@ class Output(QWidget):
     def start(self) -> None:
         """Write what the form says."""
         reel, treatment = self._session.reel, self._session.treatment
-        if reel is None or self._task is not None:
+        if reel is None or self._session.job_file is None or self._task is not None:
             return
+        job_path, reel_index = self._session.job_file.path, self._session.reel_index
         output = Path(self.path.text()).expanduser()
         request = RunRequest(
             output,
@@ -196,7 +198,10 @@ class Output(QWidget):
             return
 
         def work(progress: Progress) -> Proof:
-            return run(reel, treatment, request, progress)
+            proof = run(reel, treatment, request, progress)
+            JobFile.record_run(job_path, reel_index, proof.data(), proof.rows)
+            proof.rows.close()
+            return proof
 
         self._task = Task(work, "write", self)
         self._task.progressed.connect(self._show_progress)
@@ -233,8 +238,6 @@ class Output(QWidget):
     def _finish(self, proof: Proof) -> None:
         self._task = None
         self._show_running(False)
-        assert self._session.job_file is not None
-        self._session.job_file.add_run(self._session.reel_index, proof.data(), proof.rows)
         self.result.setText("Proved. " + " ".join((proof.sentence(), *proof.notes)))
         self.show_runs()
         self.told.emit(f"{Path(proof.output).name} is written and proved.")

@@ -73,7 +73,7 @@ class ReelColumn(QWidget):
     def _paint_heads(self, painter: QPainter) -> None:
         painter.setPen(style.QUIET)
         flags = Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignBottom
-        painter.drawText(QRectF(0, 0, RULER, HEAD - 4), flags, "frm")
+        painter.drawText(QRectF(0, 0, RULER + 2, HEAD - 4), flags, "frame")
         painter.drawText(QRectF(LEVEL_LANE[0] - 2, 0, LEVEL_LANE[1] + 4, HEAD - 4), flags, "level")
         painter.drawText(QRectF(DIRT_LANE[0], 0, DIRT_LANE[1], HEAD - 4), flags, "dirt")
 
