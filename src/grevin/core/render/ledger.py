@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import json
 import tempfile
+import weakref
 from collections.abc import Iterable, Iterator
 from dataclasses import asdict, astuple, dataclass, fields
 from pathlib import Path
@@ -49,6 +50,7 @@ class LedgerSpool:
 
     def __init__(self) -> None:
         self._file = tempfile.SpooledTemporaryFile(SPOOL_BYTES, "w+", encoding="utf-8")  # noqa: SIM115 - see close
+        weakref.finalize(self, self._file.close)
         self._count = 0
 
     def __len__(self) -> int:
