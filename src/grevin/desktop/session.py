@@ -50,6 +50,7 @@ class Session(QObject):
         self.selected = 0
         self.place = Place(0, 0)
         self._cache = ByteCache(CACHE_BYTES)
+        self._remembered: dict[str, int] = {}
 
     @property
     def document(self) -> Job:
@@ -88,13 +89,15 @@ class Session(QObject):
         if self.reel is not None:
             self.reel.close()
         self.job_file = self.reel = self.chain = None
+        self._remembered = {}
 
     def remember_place(self) -> None:
-        """Write down what is looked at."""
-        if self.job_file is not None:
-            self.job_file.remember("frame", str(self.place.frame))
-            self.job_file.remember("view_point", str(self.place.view_point))
-            self.job_file.remember("selected", str(self.selected))
+        """Write down what is looked at, if that changed since the last time."""
+        looked = {"frame": self.place.frame, "view_point": self.place.view_point, "selected": self.selected}
+        if self.job_file is not None and looked != self._remembered:
+            for name, value in looked.items():
+                self.job_file.remember(name, str(value))
+            self._remembered = looked
 
     def go(self, frame: int) -> None:
         """Look at another frame."""

@@ -42,7 +42,8 @@ from grevin.desktop.session import Session, prepare
 from grevin.desktop.work.looks import Look, is_ready
 from grevin.desktop.work.workers import Task
 
-LANES_REFRESH_MS = 400
+LANES_REFRESH_MS = 700
+REMEMBER_MS = 2000  # how often the place where one looks is written down, so that a kill loses no more than that
 MEASURE_PAUSE_S = 0.004  # between two frames of the background measure, so that looking goes first
 ZOOMS = {"zoom_fit": FIT, "zoom_100": 1.0, "zoom_200": 2.0, "zoom_300": 3.0, "zoom_400": 4.0}
 STEPS = {"step_back": -1, "step_forward": 1, "ten_back": -10, "ten_forward": 10}
@@ -78,7 +79,9 @@ class Window(QMainWindow):
         self._measuring: Task | None = None
         self._keys_page: KeysPage | None = None
         self._actions: dict[str, QAction] = {}
+        self._shown_view_point = 0
         self._lanes_timer = QTimer(self, interval=LANES_REFRESH_MS)
+        self._remember_timer = QTimer(self, interval=REMEMBER_MS)
         self._lay_out()
         self._make_actions()
         self._connect()
@@ -157,7 +160,9 @@ class Window(QMainWindow):
         self.bench.bar.zoom_chosen.connect(self.bench.table.zoom_to)
         self.column.frame_chosen.connect(session.go)
         self.messages.cancel_asked.connect(self._cancel_opening)
-        self._lanes_timer.timeout.connect(self.column.update)
+        self._lanes_timer.timeout.connect(self.column.refresh)
+        self._remember_timer.timeout.connect(session.remember_place)
+        self._remember_timer.start()
         application().installEventFilter(self)
 
     # Acts
@@ -363,11 +368,14 @@ class Window(QMainWindow):
             self.lanes.forget_dirt()
         self._show_state()
         self.output.show_facts()
-        self.column.update()
+        self.column.refresh()
 
     def _show_place(self, place: Any) -> None:
         self.column.show_frame(place.frame)
-        self._show_state()
+        if place.view_point != self._shown_view_point:
+            self._shown_view_point = place.view_point
+            self.column.refresh()
+            self._show_state()
 
     def _take_look(self, look: Look) -> None:
         self.bench.player.count_shown()
@@ -409,6 +417,7 @@ class Window(QMainWindow):
         application().removeEventFilter(self)
         self._cancel_opening()
         self._stop_measuring()
+        self._remember_timer.stop()
         self.output.stop()
         self.bench.stop()
         self.session.leave()

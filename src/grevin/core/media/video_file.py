@@ -17,14 +17,16 @@ from grevin.core.errors import MediaError, UnreadableFrameError
 from grevin.core.keys import content_key
 from grevin.core.media.container import open_container
 from grevin.core.media.ffv1_check import slices_are_whole
-from grevin.core.media.frame_index import FrameIndex, build_index
+from grevin.core.media.frame_index import CONFIRMED_FRAMES, FrameIndex, build_index
 from grevin.core.media.identity import file_identity
 from grevin.core.media.pixel_layout import unpack
 from grevin.core.picture.format import FieldOrder, PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 
-RUN_ON_FRAMES = 48  # decoding on is cheaper than seeking up to about this distance (measured on H.264 at SD)
+SEEK_COST_FRAMES = 4  # a seek costs about as much as decoding this many frames (measured, two decoder threads)
+LEAD_IN_FRAMES = 2  # a seek begins this much earlier: steps look at the frames before, and would seek again
+KEPT_BEFORE = 48  # frames passed on the way to the one wanted that are kept, so that stepping back is quick
 DECODED_CACHE_BYTES = 96 << 20  # decoded neighbours kept, so that stepping back in a long group is quick
 SD_LINES = 576  # untagged material up to this height is taken as BT.601, above as BT.709 (common practice)
 
@@ -142,9 +144,9 @@ class VideoFile:
             return held if held is not None else self._fetch(number)
 
     def _fetch(self, number: int) -> Frame:
-        key = self.index.key_before(number) if self.index.times is not None else 0
+        key = self.index.key_before(max(0, number - LEAD_IN_FRAMES)) if self.index.times is not None else 0
         ahead = number - self._next
-        if self._frames is None or ahead < 0 or (ahead > RUN_ON_FRAMES and key > self._next):
+        if self._frames is None or ahead < 0 or ahead > number - key + SEEK_COST_FRAMES:
             return self._fetch_after_seek(number, key)
         return self._run_to(number, may_be_late=False)
 
@@ -209,7 +211,7 @@ class VideoFile:
                 raise _TooLateError
             first = False
             self._next = place + 1
-            if place >= number - RUN_ON_FRAMES:
+            if place >= number - KEPT_BEFORE:
                 frame = self._to_frame(decoded, place)
                 self._decoded.put(str(place), frame, frame.nbytes)
                 if place == number:
@@ -237,7 +239,7 @@ class VideoFile:
                 return self.frame(number).format
             except UnreadableFrameError:
                 number += 1
-                if number >= min(len(self), RUN_ON_FRAMES):
+                if number >= min(len(self), CONFIRMED_FRAMES):
                     raise
 
     def _format_of(self, decoded: av.VideoFrame, model: Any, depth: int, chroma: str, alpha: bool) -> PictureFormat:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
+import numpy.typing as npt
 
 from grevin.core.errors import MediaError
 from grevin.core.measure.cuts import Small, is_cut, small_picture
@@ -12,6 +13,9 @@ from grevin.core.picture.source import FrameSource
 from grevin.core.progress import Progress
 
 NOT_KNOWN = -1.0
+
+Frames = npt.NDArray[np.int64]
+Values = npt.NDArray[np.float64]
 
 
 class Lanes:
@@ -28,16 +32,18 @@ class Lanes:
         self.dirt = np.full(length, NOT_KNOWN, np.float32)
         self.cut = np.zeros(length, np.bool_)
 
-    def mean_level(self, frames: range) -> float | None:
-        """Mean of the known levels in a run of frames; None if none is known."""
-        known = self.level[frames.start : frames.stop]
-        known = known[known >= 0]
-        return float(known.mean()) if len(known) else None
+    def levels(self, starts: Frames, stops: Frames) -> Values:
+        """Mean of the known levels in runs of frames [start, stop); NaN where none is known."""
+        known = self.level >= 0
+        sums = np.concatenate([[0.0], np.cumsum(np.where(known, self.level, 0.0))])
+        counts = np.concatenate([[0], np.cumsum(known)])
+        number = counts[stops] - counts[starts]
+        return np.where(number > 0, (sums[stops] - sums[starts]) / np.maximum(number, 1), np.nan)
 
-    def most_dirt(self, frames: range) -> float | None:
-        """Largest known number of specks in a run of frames (peaks stay visible); None if none is known."""
-        most = float(self.dirt[frames.start : frames.stop].max(initial=NOT_KNOWN))
-        return most if most >= 0 else None
+    def most_dirt(self, starts: Frames, stops: Frames) -> Values:
+        """Largest known number of specks in runs of frames (peaks stay visible); -1 where none is known."""
+        most = [self.dirt[start:stop].max(initial=NOT_KNOWN) for start, stop in zip(starts, stops, strict=True)]
+        return np.array(most, np.float64)
 
     def cuts(self) -> list[int]:
         """First frames of shots, without frame 0."""

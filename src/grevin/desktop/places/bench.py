@@ -38,6 +38,7 @@ class Bench(QWidget):
         self.bar = BenchBar()
         self.path = TreatmentPath()
         self._wipe = FIRST_WIPE
+        self._shown_view_point = 0
         self._wipe_on = False
         self._evidence_on = False
         self._looker = LatestWorker("look", self)
@@ -125,10 +126,12 @@ class Bench(QWidget):
         if session.reel is None:
             return
         self.bar.show_frame(place.frame, session.length, session.reel.format.rate)
-        self.strip.show_place(place.frame, session.length, self._aspect())
-        self._show_path()
+        if place.view_point != self._shown_view_point:
+            self._shown_view_point = place.view_point
+            self._show_path()
         self._ask_look()
-        if not self.player.playing:
+        if not self.player.playing:  # the strip waits while playing: seven more pictures a frame cost too much
+            self.strip.show_place(place.frame, session.length, self._aspect())
             self._strip_timer.start()
 
     # Pictures
@@ -137,7 +140,7 @@ class Bench(QWidget):
         chain, place = self._session.chain, self._session.place
         if chain is None:
             return
-        wanted_evidence = self._session.selected if not self.player.playing or self._evidence_on else 0
+        wanted_evidence = self._session.selected if self._evidence_on or not self.player.playing else 0
         tag = (id(chain), place.frame, place.view_point)
         self.table.show_waiting(not self.player.playing)
         self._looker.ask(Request(tag, partial(make_look, chain, place.frame, place.view_point, wanted_evidence)))
@@ -148,9 +151,11 @@ class Bench(QWidget):
             return
         self.table.show_look(look, self._aspect())
         self.table.show_waiting(tag != (id(chain), place.frame, place.view_point))
-        self._share_view(self.table.view)
-        self.strip.show_picture(look.number, look.after)
-        self._show_facts(look)
+        if not self.player.playing:
+            self._share_view(self.table.view)
+        if not self.player.playing:
+            self.strip.show_picture(look.number, look.after)
+            self._show_facts(look)
         self.looked.emit(look)
 
     def _show_facts(self, look: Look) -> None:

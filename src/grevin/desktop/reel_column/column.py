@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from grevin.core.survey.lanes import Lanes
+from grevin.core.survey.lanes import Frames, Lanes
 from grevin.desktop.style import look as style
 
 WIDTH = 116
@@ -35,10 +36,16 @@ class ReelColumn(QWidget):
         self._frame = 0
         self._lanes: Lanes | None = None
         self._ready: Callable[[int], bool] = bool
+        self._drawn: QPixmap | None = None
 
     def show_lanes(self, length: int, lanes: Lanes | None, ready: Callable[[int], bool]) -> None:
         """Show a reel's facts; `ready` tells whether a frame's picture is in the cache."""
         self._length, self._lanes, self._ready = length, lanes, ready
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Draw the lanes anew; between two refreshes only the mark of the current frame moves."""
+        self._drawn = None
         self.update()
 
     def show_frame(self, frame: int) -> None:
@@ -55,8 +62,21 @@ class ReelColumn(QWidget):
         return min(max(0, int(share * self._length)), max(0, self._length - 1))
 
     def paintEvent(self, event: QPaintEvent) -> None:
+        ratio = self.devicePixelRatioF()
+        if self._drawn is None or self._drawn.size() != self.size() * ratio:
+            self._drawn = QPixmap(self.size() * ratio)
+            self._drawn.setDevicePixelRatio(ratio)
+            self._draw_lanes(self._drawn)
         painter = QPainter(self)
-        painter.fillRect(self.rect(), style.SURFACE)
+        painter.drawPixmap(0, 0, self._drawn)
+        if self._length:
+            self._paint_ruler(painter)
+            self._paint_current(painter)
+
+    def _draw_lanes(self, picture: QPixmap) -> None:
+        picture.fill(style.SURFACE)
+        painter = QPainter(picture)
+        painter.setFont(self.font())
         self._paint_heads(painter)
         if not self._length:
             return
@@ -67,8 +87,6 @@ class ReelColumn(QWidget):
             self._paint_dirt(painter, self._lanes)
             self._paint_cuts(painter, self._lanes)
         self._paint_ready(painter)
-        self._paint_ruler(painter)
-        self._paint_current(painter)
 
     def _paint_heads(self, painter: QPainter) -> None:
         painter.setPen(style.QUIET)
@@ -77,32 +95,29 @@ class ReelColumn(QWidget):
         painter.drawText(QRectF(LEVEL_LANE[0] - 2, 0, LEVEL_LANE[1] + 4, HEAD - 4), flags, "level")
         painter.drawText(QRectF(DIRT_LANE[0], 0, DIRT_LANE[1], HEAD - 4), flags, "dirt")
 
-    def _rows(self) -> range:
-        return range(HEAD, self.height() - 4)
-
-    def _span(self, y: int) -> range:
-        """Frames that fall on a row of pixels, at least one."""
-        first = self.frame_at(y)
-        return range(first, max(first + 1, self.frame_at(y + 1)))
+    def _rows(self) -> tuple[range, Frames, Frames]:
+        """The rows of pixels, and for each the run of frames that falls on it, at least one."""
+        rows = range(HEAD, self.height() - 4)
+        edges = (np.arange(len(rows) + 1) * self._length) // max(1, len(rows))
+        starts = np.minimum(edges[:-1], self._length - 1)
+        return rows, starts, np.maximum(edges[1:], starts + 1)
 
     def _paint_level(self, painter: QPainter, lanes: Lanes) -> None:
         left, width = LEVEL_LANE
-        points = [
-            QPointF(left + width * level / 255.0, y)
-            for y in self._rows()
-            if (level := lanes.mean_level(self._span(y))) is not None
-        ]
+        rows, starts, stops = self._rows()
+        levels = lanes.levels(starts, stops)
+        known = np.nonzero(~np.isnan(levels))[0]
+        points = [QPointF(left + width * float(levels[row]) / 255.0, rows[int(row)]) for row in known]
         painter.setPen(QPen(style.LEVEL, 1))
         painter.drawPolyline(QPolygonF(points))
 
     def _paint_dirt(self, painter: QPainter, lanes: Lanes) -> None:
         left, width = DIRT_LANE
-        for y in self._rows():
-            most = lanes.most_dirt(self._span(y))
-            if most is None:
-                continue
-            long = max(1.0, min(1.0, most / FULL_DIRT) * width) if most else 0.0
-            painter.fillRect(QRectF(left, y, long, 1), style.DAMAGE)
+        rows, starts, stops = self._rows()
+        most = lanes.most_dirt(starts, stops)
+        for row in np.nonzero(most > 0)[0]:
+            long = max(1.0, min(1.0, float(most[row]) / FULL_DIRT) * width)
+            painter.fillRect(QRectF(left, rows[int(row)], long, 1), style.DAMAGE)
 
     def _paint_cuts(self, painter: QPainter, lanes: Lanes) -> None:
         painter.setPen(QPen(style.TEXT, 1))
@@ -112,9 +127,11 @@ class ReelColumn(QWidget):
 
     def _paint_ready(self, painter: QPainter) -> None:
         left, width = READY_LANE
-        for y in self._rows():
-            if self._ready(self.frame_at(y)):
-                painter.fillRect(QRectF(left, y, width, 1), style.ACCENT)
+        rows, starts, _ = self._rows()
+        ready = {int(frame): self._ready(int(frame)) for frame in np.unique(starts)}
+        for row, frame in zip(rows, starts, strict=True):
+            if ready[int(frame)]:
+                painter.fillRect(QRectF(left, row, width, 1), style.ACCENT)
 
     def _paint_ruler(self, painter: QPainter) -> None:
         painter.setPen(style.QUIET)
@@ -153,8 +170,7 @@ class ReelColumn(QWidget):
     def _words(self, frame: int) -> str:
         parts = [f"frame {frame}"]
         if self._lanes is not None:
-            level = self._lanes.mean_level(range(frame, frame + 1))
-            dirt = self._lanes.most_dirt(range(frame, frame + 1))
-            parts.append("level not measured yet" if level is None else f"level {level:.0f} of 255")
-            parts.append("dirt not looked for yet" if dirt is None else f"{dirt:.0f} specks of dirt")
+            level, dirt = self._lanes.level[frame], self._lanes.dirt[frame]
+            parts.append("level not measured yet" if level < 0 else f"level {level:.0f} of 255")
+            parts.append("dirt not looked for yet" if dirt < 0 else f"{dirt:.0f} specks of dirt")
         return ", ".join(parts)
