@@ -346,3 +346,15 @@ def test_pictures_that_are_none(tmp_path: Path) -> None:
     for name in ("a.png", "a.tif", "f.tif"):
         with pytest.raises(MediaError):
             read_image(tmp_path / name)
+
+
+def test_a_short_write_on_a_full_disk_is_no_space(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    from grevin.core.errors import NoSpaceError
+    from grevin.core.media import writing
+
+    usage = shutil.disk_usage(tmp_path)
+    for free, kind in ((1000, NoSpaceError), (10**9, OutputError)):
+        monkeypatch.setattr(writing.shutil, "disk_usage", lambda _, free=free: usage._replace(free=free))
+        with pytest.raises(kind) as caught, writing.translated(tmp_path / "o.tif"):
+            raise OSError("2073600 requested and 204528 written")
+        assert type(caught.value) is kind

@@ -86,3 +86,22 @@ def test_cuts_of_an_open_clip_are_found() -> None:
         pytest.skip(f"the open clip cannot be fetched here: {fault}")
     shots = ShotFinder(reel, ByteCache(1 << 26))
     assert [n for n in range(1, len(reel)) if shots.cut_before(n)] == [30, 76, 137, 187, 242]
+
+
+def test_lanes_keep_peaks_and_say_what_is_not_known() -> None:
+    from grevin.core.progress import Progress
+    from grevin.core.survey.lanes import Lanes, measure_levels
+
+    source = moving_frames(9)
+    lanes = Lanes(9)
+    starts, stops = np.array([0, 3, 6]), np.array([3, 6, 9])
+    assert np.isnan(lanes.levels(starts, stops)).all()
+    assert (lanes.most_dirt(starts, stops) == -1).all()
+    assert list(measure_levels(source, lanes, Progress())) == list(range(9))
+    means = [source.frame(n).luma8().mean() for n in range(9)]
+    np.testing.assert_allclose(lanes.levels(starts, stops), np.reshape(means, (3, 3)).mean(axis=1), rtol=1e-5)
+    lanes.dirt[4] = 7
+    assert lanes.most_dirt(starts, stops).tolist() == [-1, 7, -1]
+    assert lanes.cuts() == []
+    lanes.forget_dirt()
+    assert (lanes.dirt == -1).all()

@@ -19,6 +19,7 @@ from grevin.core.media.sequence_writer import SequenceWriter
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 
+NEARLY_FULL_BYTES = 4 << 20  # some libraries report a full disk as a short write, without the system's number
 _FULL = {errno.ENOSPC, errno.EDQUOT, errno.EFBIG}
 
 
@@ -73,8 +74,8 @@ def translated(output: Path) -> Iterator[None]:
     try:
         yield
     except OSError as fault:  # FFmpeg's errors are OSErrors too where the system raised them
-        if fault.errno in _FULL:
-            free = shutil.disk_usage(_existing_parent(output)).free
+        free = shutil.disk_usage(_existing_parent(output)).free
+        if fault.errno in _FULL or (fault.errno is None and free < NEARLY_FULL_BYTES):
             raise NoSpaceError(
                 f"There is no room left to write {output.name} ({free / 1e6:.0f} MB free).",
                 "Free some space or choose another folder; nothing was left behind.",
