@@ -58,7 +58,7 @@ venv=.venv
 lock=requirements.lock
 [ "$kind" = test ] && lock=requirements-test.lock
 stamp="$venv/ready-$kind"
-sum=$(cat "$lock" pyproject.toml | cksum)
+sum=$(cat requirements.lock requirements-test.lock pyproject.toml | cksum)
 if [ -x "$venv/bin/python" ] && [ "$(cat "$stamp" 2>/dev/null || true)" = "$sum $PWD" ]; then
     exit 0
 fi
@@ -67,3 +67,4 @@ say "Setting up Python packages in $venv (once; about a minute)"
 "$venv/bin/python" -m pip install --quiet --disable-pip-version-check -r "$lock"
 "$venv/bin/python" -m pip install --quiet --disable-pip-version-check --no-deps --editable .
 printf '%s' "$sum $PWD" > "$stamp"
+[ "$kind" = run ] || printf '%s' "$sum $PWD" > "$venv/ready-run"  # what the tests need holds what running needs
