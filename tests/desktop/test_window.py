@@ -209,7 +209,9 @@ def test_strip_column_and_frame_box_go_to_frames(qtbot: QtBot, window: Window) -
     assert window.session.place.frame == 11
     press(qtbot, window, Qt.Key.Key_Home)
     assert window.session.place.frame == 0
-    qtbot.waitUntil(lambda: window.lanes is not None and bool((window.lanes.level >= 0).all()), timeout=WAIT_MS)
+    qtbot.waitUntil(
+        lambda: window.filler.lanes is not None and bool((window.filler.lanes.level >= 0).all()), timeout=WAIT_MS
+    )
 
 
 def test_playing_goes_round_and_tells(qtbot: QtBot, window: Window) -> None:

@@ -203,7 +203,7 @@ def prepare(path: Path, progress: Progress) -> tuple[Path, Reader]:
         job_file.close()
         if not reels:
             raise GrevinError(f"{path.name} holds no reel.", "Open material instead.")
-        return path, open_reel(_beside(Path(reels[0].path), path), progress, reels[0].declared_rate())
+        return path, open_reel(found_reel(Path(reels[0].path), path), progress, reels[0].declared_rate())
     reel = open_reel(path, progress)
     job_path = jobs_folder() / f"{path.stem.replace('%', '')}-{content_key(path.absolute())[:8]}.grevin"
     if not job_path.exists():
@@ -211,7 +211,7 @@ def prepare(path: Path, progress: Progress) -> tuple[Path, Reader]:
     return job_path, reel
 
 
-def _beside(reel: Path, job: Path) -> Path:
+def found_reel(reel: Path, job: Path) -> Path:
     """The reel's path; where it is gone but lies beside the job (both were moved), that one."""
     moved = job.parent / reel.name
     return moved if not reel.exists() and moved.exists() else reel

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import logging
 import threading
-import time
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -26,11 +25,8 @@ from PySide6.QtWidgets import (
 )  # fmt: skip
 
 from grevin import __version__
-from grevin.core.errors import CancelledError, GrevinError
+from grevin.core.errors import GrevinError
 from grevin.core.job.job_file import JobFile
-from grevin.core.media.opening import open_reel
-from grevin.core.progress import Progress
-from grevin.core.survey.lanes import Lanes, measure_levels
 from grevin.desktop.dialogs.keys_page import KeysPage
 from grevin.desktop.keys import KEYS, hint
 from grevin.desktop.light_table.view import FIT
@@ -38,13 +34,12 @@ from grevin.desktop.message_bar import MessageBar
 from grevin.desktop.places.bench import Bench
 from grevin.desktop.places.output import Output
 from grevin.desktop.reel_column.column import ReelColumn
-from grevin.desktop.session import Session, prepare
+from grevin.desktop.reel_column.filling import LaneFiller
+from grevin.desktop.session import Session, found_reel, prepare
 from grevin.desktop.work.looks import Look, is_ready
 from grevin.desktop.work.workers import Task
 
-LANES_REFRESH_MS = 700
 REMEMBER_MS = 2000  # how often the place where one looks is written down, so that a kill loses no more than that
-MEASURE_PAUSE_S = 0.004  # between two frames of the background measure, so that looking goes first
 ZOOMS = {"zoom_fit": FIT, "zoom_100": 1.0, "zoom_200": 2.0, "zoom_300": 3.0, "zoom_400": 4.0}
 STEPS = {"step_back": -1, "step_forward": 1, "ten_back": -10, "ten_forward": 10}
 MATERIAL = (
@@ -72,15 +67,13 @@ class Window(QMainWindow):
         self.bench = Bench(self.session)
         self.output = Output(self.session)
         self.column = ReelColumn()
+        self.filler = LaneFiller(self.column, self)
         self.messages = MessageBar()
         self.places = QStackedWidget()
-        self.lanes: Lanes | None = None
         self._opening: Task | None = None
-        self._measuring: Task | None = None
         self._keys_page: KeysPage | None = None
         self._actions: dict[str, QAction] = {}
         self._shown_view_point = 0
-        self._lanes_timer = QTimer(self, interval=LANES_REFRESH_MS)
         self._remember_timer = QTimer(self, interval=REMEMBER_MS)
         self._lay_out()
         self._make_actions()
@@ -160,7 +153,7 @@ class Window(QMainWindow):
         self.bench.bar.zoom_chosen.connect(self.bench.table.zoom_to)
         self.column.frame_chosen.connect(session.go)
         self.messages.cancel_asked.connect(self._cancel_opening)
-        self._lanes_timer.timeout.connect(self.column.refresh)
+        self.filler.faulted.connect(self.tell_fault)
         self._remember_timer.timeout.connect(session.remember_place)
         self._remember_timer.start()
         application().installEventFilter(self)
@@ -288,12 +281,14 @@ class Window(QMainWindow):
         except GrevinError as fault:
             self.tell_fault(fault)
             return
-        self._stop_measuring()
+        self.filler.stop()
         self.bench.player.stop()
         self.session.adopt(job_file, reel)
         self._settings.setValue("last_job", str(job_path))
         self.messages.say(" ".join(reel.notes))
-        self._start_measuring(Path(job_file.document.reels[0].path))
+        first = job_file.document.reels[0]
+        found = first.model_copy(update={"path": str(found_reel(Path(first.path), job_path))})
+        self.filler.start(found, self.session.length, self._is_ready)
 
     def _opening_failed(self, fault: Exception) -> None:
         self._opening = None
@@ -301,43 +296,11 @@ class Window(QMainWindow):
             self.bench.table.show_words("Open material or a job: Ctrl+O")
         self.tell_fault(fault)
 
-    # The reel column's facts
-
-    def _start_measuring(self, _path: Path) -> None:
-        self.lanes = Lanes(self.session.length)
-        self.column.show_lanes(self.session.length, self.lanes, self._is_ready)
-        self._measuring = Task(partial(self._measure, self.lanes), "measure", self)
-        self._measuring.failed.connect(self._measuring_failed)
-        self._lanes_timer.start()
-        self._measuring.start()
-
-    def _measure(self, lanes: Lanes, progress: Progress) -> None:
-        """Level and cuts, on a reader of its own, so that looking does not wait for it."""
-        reel = self.session.document.reels[self.session.reel_index]
-        source = open_reel(Path(reel.path), progress, reel.declared_rate())
-        try:
-            for _ in measure_levels(source, lanes, progress):
-                progress.check()
-                time.sleep(MEASURE_PAUSE_S)
-        finally:
-            source.close()
-
-    def _measuring_failed(self, fault: Exception) -> None:
-        if not isinstance(fault, CancelledError):
-            self.tell_fault(fault)
-
-    def _stop_measuring(self) -> None:
-        self._lanes_timer.stop()
-        if self._measuring is not None:
-            self._measuring.cancel()
-            self._measuring.wait()
-            self._measuring = None
+    # Showing
 
     def _is_ready(self, frame: int) -> bool:
         chain = self.session.chain
         return chain is not None and is_ready(chain, frame, self.session.place.view_point)
-
-    # Showing
 
     def _show_reel(self) -> None:
         self.column.show_lanes(self.session.length, None, self._is_ready)
@@ -364,11 +327,9 @@ class Window(QMainWindow):
         self.setWindowTitle(f"{self.session.job_file.path.stem} - Grevin")
 
     def _show_treatment(self) -> None:
-        if self.lanes is not None:
-            self.lanes.forget_dirt()
+        self.filler.forget_dirt()
         self._show_state()
         self.output.show_facts()
-        self.column.refresh()
 
     def _show_place(self, place: Any) -> None:
         self.column.show_frame(place.frame)
@@ -379,8 +340,7 @@ class Window(QMainWindow):
 
     def _take_look(self, look: Look) -> None:
         self.bench.player.count_shown()
-        if self.lanes is not None and look.evidence is not None and look.number < len(self.lanes.dirt):
-            self.lanes.dirt[look.number] = len(look.evidence.blobs)
+        self.filler.take_look(look)
 
     def _show_history(self) -> None:
         job = self.session.job_file
@@ -416,7 +376,7 @@ class Window(QMainWindow):
         self._settings.setValue("geometry", self.saveGeometry())
         application().removeEventFilter(self)
         self._cancel_opening()
-        self._stop_measuring()
+        self.filler.stop()
         self._remember_timer.stop()
         self.output.stop()
         self.bench.stop()
