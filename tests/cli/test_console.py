@@ -56,7 +56,7 @@ def test_apply_and_verify_for_people(capsys, recipe, dirty_reel: Path, tmp_path:
 
 ROW = {
     "clip": "made up", "size": "8x8", "frames": 2, "blob_precision": 0.9, "blob_recall": 0.8, "pixel_precision": 0.7,
-    "pixel_recall": 0.6, "damaged": {"whole_db": 30.0}, 
+    "pixel_recall": 0.6, "damaged": {"whole_db": 30.0},
     "dirt": {"whole_db": 41.25, "inside_db": 25.0, "outside_db": 50.0},
     "median_3x3": {"whole_db": 29.0, "inside_db": 9.0}, "median_of_3_frames": {"whole_db": 33.0, "inside_db": 20.0},
     "clean_db": {"dirt": 60.0, "median_3x3": 35.0, "median_of_3_frames": 36.0}, "clean_worst_db": 50.0,
