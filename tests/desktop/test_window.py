@@ -320,3 +320,17 @@ def test_a_copy_of_the_job(qtbot: QtBot, window: Window, tmp_path: Path) -> None
     assert window.session.treatment.steps[0].step == "dirt"
     window.save_copy(tmp_path / "mine.grevin")
     assert "exists already" in window.messages.text
+
+
+def test_return_leaves_a_number_field(qtbot: QtBot, window: Window) -> None:
+    add_dirt_step(qtbot, window)
+    grow = window.bench.path.card(1).findChild(QSpinBox, "grow_px")
+    grow.setFocus()
+    grow.selectAll()
+    qtbot.keyClicks(grow, "3")
+    qtbot.keyClick(grow, Qt.Key.Key_Return)
+    qtbot.waitUntil(window.bench.table.hasFocus)
+    settle(qtbot, window)
+    assert window.session.treatment.steps[0].settings["grow_px"] == 3
+    press(qtbot, window, Qt.Key.Key_F)
+    assert window.session.place.frame == 1

@@ -12,6 +12,7 @@ from typing import Any
 from PySide6.QtCore import QByteArray, QEvent, QObject, QSettings, Qt, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import (
+    QAbstractSpinBox,
     QApplication,
     QFileDialog,
     QHBoxLayout,
@@ -41,6 +42,7 @@ from grevin.desktop.work.workers import Task
 
 REMEMBER_MS = 2000  # how often the place where one looks is written down, so that a kill loses no more than that
 ZOOMS = {"zoom_fit": FIT, "zoom_100": 1.0, "zoom_200": 2.0, "zoom_300": 3.0, "zoom_400": 4.0}
+LEAVING_KEYS = {Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape}
 STEPS = {"step_back": -1, "step_forward": 1, "ten_back": -10, "ten_forward": 10}
 MATERIAL = (
     "Jobs and material (*.grevin *.mkv *.mov *.mp4 *.avi *.mxf *.mpg *.ts *.dv *.png *.tif *.tiff);;All files (*)"
@@ -187,11 +189,14 @@ class Window(QMainWindow):
         {"before": self.bench.set_before, "wipe": self.bench.set_wipe, "evidence": self.bench.set_evidence}[act](on)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        """The held key: before/after lasts as long as X is down, wherever the focus is except in a text."""
+        """Before lasts as long as X is down; Return and Escape leave a number field, so that keys act again."""
         if isinstance(event, QKeyEvent) and event.key() == Qt.Key.Key_X and not event.isAutoRepeat():
             plain = event.modifiers() == Qt.KeyboardModifier.NoModifier
             if self.isActiveWindow() and plain and event.type() in {QEvent.Type.KeyPress, QEvent.Type.KeyRelease}:
                 self.bench.set_before(event.type() == QEvent.Type.KeyPress)
+        leaving = isinstance(event, QKeyEvent) and event.key() in LEAVING_KEYS
+        if leaving and isinstance(application().focusWidget(), QAbstractSpinBox) and self.bench.isVisible():
+            QTimer.singleShot(0, self.bench.focus_table)
         return super().eventFilter(watched, event)
 
     def _go_to(self, act: str) -> None:
