@@ -14,9 +14,8 @@ from grevin.core.media.opening import open_reel
 from grevin.core.media.pixel_layout import lossless_layout, pack, unpack
 from grevin.core.picture.colour import from_rgb, paint_inside, to_rgb
 from grevin.core.picture.format import CHROMA_RATIOS, PictureFormat
-from grevin.core.picture.masks import align_to_chroma
+from grevin.core.picture.masks import align_to_chroma, cover_chroma
 from grevin.core.progress import Progress
-from grevin.core.render.evidence_files import cover_chroma
 from grevin.core.render.run import RunRequest, run
 from grevin.core.render.verify import verify
 from grevin.core.treatment.recipe import Treatment, TreatmentStep

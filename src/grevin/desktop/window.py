@@ -289,7 +289,6 @@ class Window(QMainWindow):
         self.filler.stop()
         self.bench.player.stop()
         self.session.adopt(job_file, reel)
-        self._settings.setValue("last_job", str(job_path))
         self.messages.say(" ".join(reel.notes))
         first = job_file.document.reels[0]
         found = first.model_copy(update={"path": str(found_reel(Path(first.path), job_path))})

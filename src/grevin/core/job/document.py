@@ -49,10 +49,6 @@ class Job(BaseModel):
     version: int = JOB_VERSION
     reels: tuple[Reel, ...] = ()
 
-    def with_reel(self, reel: Reel) -> Job:
-        """The job with one more reel."""
-        return self.model_copy(update={"reels": (*self.reels, reel)})
-
     def with_treatment(self, index: int, treatment: Treatment) -> Job:
         """The job with another treatment of one reel."""
         reels = list(self.reels)

@@ -81,11 +81,6 @@ class PictureFormat:
         colour = (full, small, small) if self.model == "yuv" else (full,) * self.colour_planes
         return (*colour, full) if self.alpha else colour
 
-    @property
-    def frame_bytes(self) -> int:
-        """Bytes of one frame's planes."""
-        return sum(h * w for h, w in self.plane_shapes()) * self.dtype.itemsize
-
     def describe(self) -> str:
         """One line for people: size, depth, chroma, rate."""
         chroma = self.chroma if self.model == "yuv" else {"rgb": "RGB", "grey": "grey"}[self.model]

@@ -33,6 +33,16 @@ def align_to_chroma(mask: Mask, fmt: PictureFormat) -> Mask:
     return np.asarray(blocks.repeat(down, axis=0).repeat(across, axis=1)[:height, :width])
 
 
+def cover_chroma(mask: Mask, across: int, down: int) -> Mask:
+    """The samples of a subsampled plane that belong to a mask of luma samples."""
+    if across == 1 and down == 1:
+        return mask
+    height, width = mask.shape
+    padded = np.pad(mask, ((0, -height % down), (0, -width % across))).view(np.uint8)
+    size = (padded.shape[1] // across, padded.shape[0] // down)
+    return np.asarray(cv2.resize(padded.astype(np.float32), size, interpolation=cv2.INTER_AREA) > 0)
+
+
 def feather_inside(mask: Mask, core: Mask) -> npt.NDArray[np.float32]:
     """Weights 0..1: 1 in `core`, falling to the edge of `mask`, 0 outside it."""
     if not mask.any():

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from pathlib import Path
 
-import cv2
 import numpy as np
 
 from grevin.core.errors import MediaError, OutputError
@@ -54,13 +53,3 @@ def read_evidence(folder: Path, number: int, shape: tuple[int, int]) -> Mask:
             raise MediaError(f"The evidence {path} has another size than the reel.", "Give the evidence of this reel.")
         union |= mask > 0
     return union
-
-
-def cover_chroma(mask: Mask, across: int, down: int) -> Mask:
-    """The samples of a subsampled plane that belong to a mask of luma samples."""
-    if across == 1 and down == 1:
-        return mask
-    height, width = mask.shape
-    padded = np.pad(mask, ((0, -height % down), (0, -width % across))).view(np.uint8)
-    size = (padded.shape[1] // across, padded.shape[0] // down)
-    return np.asarray(cv2.resize(padded.astype(np.float32), size, interpolation=cv2.INTER_AREA) > 0)

@@ -17,8 +17,9 @@ from grevin.core.media.opening import Reader
 from grevin.core.media.video_file import VideoFile
 from grevin.core.media.writing import Writer, open_writer, translated
 from grevin.core.picture.frame import Frame
+from grevin.core.picture.masks import cover_chroma
 from grevin.core.progress import Progress
-from grevin.core.render.evidence_files import EvidenceWriter, cover_chroma
+from grevin.core.render.evidence_files import EvidenceWriter
 from grevin.core.render.frames_in_parallel import in_parallel
 from grevin.core.render.ledger import LedgerRow, LedgerSpool, check_ledger_path, ledger_rows, write_ledger
 from grevin.core.render.verify import as_image_frame

@@ -15,8 +15,9 @@ from grevin.core.media.opening import Reader
 from grevin.core.media.still_image import image_format, image_samples
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame, Mask
+from grevin.core.picture.masks import cover_chroma
 from grevin.core.progress import Progress
-from grevin.core.render.evidence_files import cover_chroma, read_evidence
+from grevin.core.render.evidence_files import read_evidence
 
 VERIFY_FORMAT, VERIFY_VERSION = "grevin-verify", 1
 

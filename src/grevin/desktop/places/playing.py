@@ -23,7 +23,6 @@ class Player(QObject):
         self._clock = QElapsedTimer()
         self._start = 0
         self._shown = 0
-        self._shown_first = 0
         self.playing = False
 
     def toggle(self) -> None:
