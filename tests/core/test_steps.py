@@ -212,3 +212,37 @@ def test_settings_are_part_of_the_key(dirty: MemorySource) -> None:
     assert first.result.frame(3) is not other.result.frame(3)
     assert first.result.frame(3) is again.result.frame(3)
     assert other.result.frame(3) is other.source.frame(3)
+
+
+class _CountingWindow:
+    """Passes everything on and remembers how far a step looked."""
+
+    def __init__(self, window: Any) -> None:
+        self._window = window
+        self.furthest = 0
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self._window, name)
+
+    def luma8(self, offset: int = 0) -> Any:
+        self.furthest = max(self.furthest, abs(offset))
+        return self._window.luma8(offset)
+
+    def rgb(self, offset: int = 0) -> Any:
+        self.furthest = max(self.furthest, abs(offset))
+        return self._window.rgb(offset)
+
+    def motion(self, offset: int) -> Any:
+        self.furthest = max(self.furthest, abs(offset))
+        return self._window.motion(offset)
+
+
+@pytest.mark.parametrize("step", STEPS)
+def test_no_step_looks_further_than_it_says(step: str, dirty: MemorySource) -> None:
+    chain = treated(dirty, step)
+    source = chain.steps[0]
+    for number in range(len(dirty)):
+        window = _CountingWindow(source.window(number))
+        evidence = source.step.find(window, source.settings)  # type: ignore[union-attr]
+        source.step.mend(window, evidence, source.settings)  # type: ignore[union-attr]
+        assert 0 < window.furthest <= source.step.reach(source.settings)

@@ -10,6 +10,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from grevin.core.errors import CancelledError, OutputError
 from grevin.core.media.opening import open_reel
 from grevin.core.media.pixel_layout import lossless_layout, pack, unpack
 from grevin.core.picture.colour import from_rgb, paint_inside, to_rgb
@@ -134,3 +135,34 @@ def test_verify_finds_one_changed_sample(tmp_path: Path) -> None:
     result = verify(open_reel(tmp_path / "a.mkv"), open_reel(tmp_path / "b.mkv"), range(3), None, Progress())
     assert result.offending == [(1, 1)]
     assert "frame 1 in 1 samples" in result.sentence()
+
+
+def test_evidence_of_an_earlier_run_stays_until_the_next_one_succeeded(tmp_path: Path) -> None:
+    source = moving_frames(5)
+    reel = open_reel(write_video(tmp_path / "in.mkv", [source.frame(n) for n in range(5)]))
+    twice = Treatment(steps=(TreatmentStep.make("dirt"), TreatmentStep.make("dirt")))
+    folder = tmp_path / "evidence"
+    run(reel, twice, RunRequest(tmp_path / "a.mkv", range(5), evidence=folder), Progress())
+    before = sorted(str(path.relative_to(folder)) for path in folder.glob("*/*"))
+    assert len(before) == 10
+    stopped = Progress(lambda report: stopped.cancel() if report.done == 2 else None)
+    with pytest.raises(CancelledError):
+        run(reel, Treatment(steps=twice.steps[:1]), RunRequest(tmp_path / "b.mkv", range(5), evidence=folder), stopped)
+    assert sorted(str(path.relative_to(folder)) for path in folder.glob("*/*")) == before
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["a.mkv", "evidence", "in.mkv"]
+    run(
+        reel, Treatment(steps=twice.steps[:1]), RunRequest(tmp_path / "b.mkv", range(1, 4), evidence=folder), Progress()
+    )
+    assert sorted(path.name for path in folder.glob("*/*")) == ["000001.png", "000002.png", "000003.png"]
+
+
+def test_evidence_may_not_be_put_over_the_source(tmp_path: Path) -> None:
+    pictures = tmp_path / "material" / "01-dirt"
+    source = open_reel(write_video(tmp_path / "in.mkv", [random_frame(FORMATS[7], n) for n in range(3)]))
+    run(source, Treatment(), RunRequest(pictures / "%06d.png", range(3)), Progress())
+    reel = open_reel(pictures)
+    for folder in (pictures, tmp_path / "material"):
+        with pytest.raises(OutputError, match="holds the source"):
+            run(reel, Treatment(), RunRequest(tmp_path / "o.mkv", range(3), evidence=folder), Progress())
+    assert len(list(pictures.iterdir())) == 3
+    assert not list(tmp_path.glob("*o.*"))

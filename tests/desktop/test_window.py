@@ -117,7 +117,7 @@ def test_write_and_see_the_proof(qtbot: QtBot, window: Window, dirty_reel: Path,
     assert output.result.text().startswith("Proved. 12 frames written and read back")
     assert "is written and proved" in window.messages.text
     written = open_reel(tmp_path / "dirty-treated.mkv")
-    result = verify(open_reel(dirty_reel), written, range(12), tmp_path / "evidence", Progress())
+    result = verify(open_reel(dirty_reel), written, range(12), tmp_path / "dirty-treated-evidence", Progress())
     assert result.passed
     assert (tmp_path / "dirty-treated-ledger.csv").read_text().startswith("frame,place,step")
     assert window.session.job_file is not None

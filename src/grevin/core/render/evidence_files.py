@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 from pathlib import Path
 
 import numpy as np
@@ -16,28 +17,59 @@ ACTS = 255
 
 
 class EvidenceWriter:
-    """Writes the evidence of every local step of a chain."""
+    """Writes the evidence of every local step of a chain: aside first, as outputs are.
 
-    def __init__(self, folder: Path, chain: Chain) -> None:
-        self._folders = []
+    Evidence of an earlier run in the same folder stays until this run has succeeded, and goes then, whole: what
+    is left of another treatment would falsify a proof.
+    """
+
+    def __init__(self, folder: Path, chain: Chain, source_folder: Path | None) -> None:
+        """Prepare a folder; `source_folder` is that of the source's pictures, None for a video file.
+
+        Raises:
+            OutputError: if the folder is a file, holds the source, or cannot be written.
+        """
         if folder.exists() and not folder.is_dir():
             raise OutputError(f"{folder} is not a folder.", "Give a folder for the evidence.")
+        if source_folder is not None and folder.resolve() in {
+            source_folder.resolve(),
+            *source_folder.resolve().parents,
+        }:
+            raise OutputError(f"The evidence folder {folder} holds the source.", "Give the evidence another folder.")
+        self._folder = folder
+        self._aside = folder.with_name(f".{folder.name}.part")
+        shutil.rmtree(self._aside, ignore_errors=True)
+        self._sources = {f"{place:02}-{source.step.id}": source for place, source in enumerate(chain.steps, 1)}
         with translated(folder):
-            for place, source in enumerate(chain.steps, 1):
-                target = folder / f"{place:02}-{source.step.id}"
-                target.mkdir(parents=True, exist_ok=True)
-                for old in target.glob("[0-9]*.png"):  # evidence of another run would falsify a proof
-                    old.unlink()
-                self._folders.append((target, source))
+            self._aside.mkdir(parents=True)
+            for name in self._sources:
+                (self._aside / name).mkdir()
 
     def write(self, number: int) -> None:
         """Write the evidence of one frame of the reel."""
-        for target, source in self._folders:
+        for name, source in self._sources.items():
             evidence = source.evidence(number)
             if evidence is not None:
-                path = target / f"{number:06}.png"
+                path = self._aside / name / f"{number:06}.png"
                 with translated(path):
                     write_image(path, evidence.mask.astype(np.uint8) * np.uint8(ACTS))
+
+    def commit(self) -> None:
+        """Put the evidence in its place, instead of what an earlier run left there."""
+        with translated(self._folder):
+            self._folder.mkdir(parents=True, exist_ok=True)
+            for old in self._folder.glob("[0-9][0-9]-*/[0-9][0-9][0-9][0-9][0-9][0-9]*.png"):
+                old.unlink()
+            for folder in sorted(self._aside.iterdir()):
+                target = self._folder / folder.name
+                target.mkdir(exist_ok=True)
+                for picture in folder.iterdir():
+                    picture.replace(target / picture.name)
+            shutil.rmtree(self._aside)
+
+    def discard(self) -> None:
+        """Remove what was written aside; safe to call at any time."""
+        shutil.rmtree(self._aside, ignore_errors=True)
 
 
 def read_evidence(folder: Path, number: int, shape: tuple[int, int]) -> Mask:

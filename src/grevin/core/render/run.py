@@ -109,33 +109,41 @@ def run(reel: Reader, treatment: Treatment, request: RunRequest, progress: Progr
     _check_readable(reel, request.frames)
     chain = Chain(reel, treatment, ByteCache(RENDER_CACHE_BYTES))
     writer = open_writer(request.output, reel, chain.result.format, request.frames, request.overwrite)
+    evidence: EvidenceWriter | None = None
     try:
-        proof = _write(chain, writer, request, progress)
+        if request.evidence is not None:
+            pictures = reel.pattern.folder if isinstance(reel, ImageSequence) else None
+            evidence = EvidenceWriter(request.evidence, chain, pictures)
+        proof = _write(chain, writer, evidence, request, progress)
         _read_back(writer, request, proof, progress)
         if request.ledger is not None:
             write_ledger(request.ledger, proof.rows)
+        if evidence is not None:
+            evidence.commit()
         with translated(request.output):
             writer.commit()
     except BaseException:
         with contextlib.suppress(OSError):
             writer.discard()
+        if evidence is not None:
+            evidence.discard()
         raise
     proof.notes = writer.notes
     return proof
 
 
 def _check_readable(reel: Reader, frames: range) -> None:
-    missing = [number for number in getattr(reel, "missing", ()) if number - reel.first_number in frames]  # type: ignore[union-attr]
+    if not isinstance(reel, ImageSequence):
+        return  # a video file tells only by decoding
+    missing = [number for number in reel.missing if number - reel.first_number in frames]
     if missing:
-        name = reel.pattern.name  # type: ignore[union-attr]
-        first = missing[0] - reel.first_number  # type: ignore[union-attr]
-        raise UnreadableFrameError(
-            name, first, f"{len(missing)} picture(s) are missing from the range, first {missing[0]}"
-        )
+        reason = f"{len(missing)} picture(s) are missing from the range, first {missing[0]}"
+        raise UnreadableFrameError(reel.pattern.name, missing[0] - reel.first_number, reason)
 
 
-def _write(chain: Chain, writer: Writer, request: RunRequest, progress: Progress) -> Proof:
-    evidence = EvidenceWriter(request.evidence, chain) if request.evidence is not None else None
+def _write(
+    chain: Chain, writer: Writer, evidence: EvidenceWriter | None, request: RunRequest, progress: Progress
+) -> Proof:  # fmt: skip
     proof = Proof(str(request.output))
     pictures = is_pattern(request.output)
     changed = total = 0

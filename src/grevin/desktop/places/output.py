@@ -186,11 +186,12 @@ class Output(QWidget):
             return
         job_path, reel_index = self._session.job_file.path, self._session.reel_index
         output = Path(self.path.text()).expanduser()
+        stem = output.stem.split("%")[0].rstrip("._")
         request = RunRequest(
             output,
             range(self.first.value(), self.last.value() + 1),
-            output.parent / "evidence" if self.evidence.isChecked() else None,
-            output.parent / f"{output.stem.split('%')[0].rstrip('._')}-ledger.csv" if self.ledger.isChecked() else None,
+            output.parent / f"{stem}-evidence" if self.evidence.isChecked() else None,
+            output.parent / f"{stem}-ledger.csv" if self.ledger.isChecked() else None,
             self.overwrite.isChecked(),
         )
         if not request.frames:
