@@ -10,14 +10,13 @@ import pytest
 
 from grevin.core.errors import MediaError, OutputError
 from grevin.core.media.ffv1_check import slices_are_whole
-from grevin.core.media.frame_index import FrameIndex, index_by_decoding
+from grevin.core.media.frame_index import FrameIndex, decoded_pieces
 from grevin.core.media.matroska_header import write_display_size
 from grevin.core.media.opening import open_reel
 from grevin.core.media.pixel_layout import lossless_layout, unpack
 from grevin.core.media.still_image import image_samples, read_image, write_image
 from grevin.core.media.video_file import VideoFile
 from grevin.core.picture.format import PictureFormat
-from grevin.core.progress import Progress
 from tests.conftest import FORMATS, random_frame, write_video
 
 SIZE = (12, 10)
@@ -155,7 +154,7 @@ def test_frames_without_usable_times_are_counted(tmp_path: Path) -> None:
         for ours, theirs in zip(counted.frame(number).planes, timed.frame(number).planes, strict=True):
             np.testing.assert_array_equal(ours, theirs)
     assert counted.time_of(3) == 3 / counted.format.rate
-    decoded = index_by_decoding(str(path), Progress())
+    *_, decoded = decoded_pieces(str(path))
     assert decoded.times is not None
     np.testing.assert_array_equal(decoded.times, timed.index.times)
 

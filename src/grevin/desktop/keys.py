@@ -15,6 +15,7 @@ class Key:
         group: heading on the page of keys; also the menu it stands in.
         label: what it does.
         held: whether it lasts while the key is held.
+        on_release: whether it is done when the key is let go (space moves the picture while it is down).
     """
 
     act: str
@@ -22,16 +23,24 @@ class Key:
     group: str
     label: str
     held: bool = False
+    on_release: bool = False
 
 
 KEYS: tuple[Key, ...] = (
     Key("open_material", ("Ctrl+O",), "Job", "Open material or a job …"),
-    Key("open_folder", ("Ctrl+Shift+O",), "Job", "Open a folder of pictures …"),
+    Key("open_folder", ("Ctrl+Shift+O",), "Job", "Open a folder …"),
+    Key("add_reels", ("Ctrl+L",), "Job", "Add reels to this job …"),
+    Key("add_folder", ("Ctrl+Shift+L",), "Job", "Add a folder's reels to this job …"),
+    Key("reel_back", ("Ctrl+PgUp",), "Job", "Previous reel of the job"),
+    Key("reel_on", ("Ctrl+PgDown",), "Job", "Next reel of the job"),
+    Key("open_again", ("F5",), "Job", "Open the reel again, after it was changed on disk"),
     Key("save_job_as", ("Ctrl+Shift+S",), "Job", "Keep a copy of the job as …"),
+    Key("start_page", ("Ctrl+Home",), "Job", "Close the job, back to the start"),
     Key("quit", ("Ctrl+Q",), "Job", "Quit"),
     Key("undo", ("Ctrl+Z",), "Change", "Undo"),
     Key("redo", ("Ctrl+Shift+Z", "Ctrl+Y"), "Change", "Redo"),
     Key("add_step", ("N",), "Change", "Add a step"),
+    Key("test_strip", ("P",), "Change", "Test strip of a setting"),
     Key("step_back", ("D", "Left"), "Go", "One frame back"),
     Key("step_forward", ("F", "Right"), "Go", "One frame forward"),
     Key("ten_back", ("Shift+D", "Shift+Left"), "Go", "Ten frames back"),
@@ -40,10 +49,32 @@ KEYS: tuple[Key, ...] = (
     Key("shot_forward", ("Ctrl+F", "Down"), "Go", "To the next cut"),
     Key("to_start", ("Home",), "Go", "To the first frame"),
     Key("to_end", ("End",), "Go", "To the last frame"),
-    Key("play", ("Space",), "Go", "Play or stop"),
+    Key("play", ("Space",), "Go", "Play or stop", on_release=True),
+    Key("shuttle_back", ("A",), "Go", "Shuttle backwards, again for faster"),
+    Key("shuttle_forward", ("G",), "Go", "Shuttle forwards, again for faster"),
+    Key("loop_start", ("Q",), "Go", "The loop begins here"),
+    Key("loop_end", ("E",), "Go", "The loop ends here"),
+    Key("loop_shot", ("Ctrl+E",), "Go", "Loop over this shot"),
+    Key("loop_all", ("Shift+Q",), "Go", "Loop over the whole reel"),
+    Key("count", ("H",), "Go", "Count in frames, timecode or feet"),
     Key("before", ("X",), "Look", "Before: the source, while held", held=True),
+    Key("one_picture", ("Esc",), "Look", "One picture, nothing over it"),
     Key("wipe", ("C",), "Look", "Wipe between source and view point"),
+    Key("turn_wipe", ("Shift+C",), "Look", "Turn the wipe's line"),
+    Key("side", ("S",), "Look", "Source and view point side by side"),
+    Key("difference", ("Shift+T",), "Look", "Difference between source and view point"),
+    Key("taken", ("T",), "Look", "Taken away: source minus result"),
+    Key("gain_up", ("Shift+G",), "Look", "More gain for difference and taken away"),
+    Key("gain_down", ("Shift+A",), "Look", "Less gain"),
     Key("evidence", ("V",), "Look", "Evidence of the selected step"),
+    Key("mask", ("Shift+V",), "Look", "Evidence as the mask alone"),
+    Key("colour", ("0",), "Look", "All channels"),
+    Key("red", ("5",), "Look", "Red alone"),
+    Key("green", ("6",), "Look", "Green alone"),
+    Key("blue", ("7",), "Look", "Blue alone"),
+    Key("luma", ("8",), "Look", "Luma alone"),
+    Key("chroma", ("9",), "Look", "Chroma alone"),
+    Key("pixels", ("O",), "Look", "Pixels in their true shape or square"),
     Key("view_back", ("W",), "Look", "View point one step towards the source"),
     Key("view_on", ("R",), "Look", "View point one step on"),
     Key("zoom_fit", ("Z",), "Look", "Fit the picture to the light table"),
@@ -53,9 +84,18 @@ KEYS: tuple[Key, ...] = (
     Key("zoom_400", ("4",), "Look", "400 %"),
     Key("zoom_in", ("+", "="), "Look", "Zoom in"),
     Key("zoom_out", ("-",), "Look", "Zoom out"),
-    Key("full_screen", ("F11",), "Look", "Full screen"),
-    Key("go_bench", ("F2",), "Place", "Bench"),
-    Key("go_output", ("F3",), "Place", "Output"),
+    Key("pan_left", ("Alt+Left",), "Look", "Move the picture: left"),
+    Key("pan_right", ("Alt+Right",), "Look", "right"),
+    Key("pan_up", ("Alt+Up",), "Look", "up"),
+    Key("pan_down", ("Alt+Down",), "Look", "down"),
+    Key("wider_strip", ("Ctrl+N",), "Look", "Neighbour strip of three, five or seven frames"),
+    Key("full_screen", ("F11",), "Look", "The picture on the full screen"),
+    Key("measure", ("M",), "Measure", "Measure: drag a box"),
+    Key("measure_whole", ("Shift+M",), "Measure", "Measure what the light table shows"),
+    Key("scopes", ("B",), "Measure", "Scopes"),
+    Key("go_intake", ("F2",), "Place", "Intake"),
+    Key("go_bench", ("F3",), "Place", "Bench"),
+    Key("go_output", ("F4",), "Place", "Output"),
     Key("show_keys", ("F1",), "Help", "Keys"),
     Key("about", (), "Help", "About Grevin"),
 )
@@ -85,7 +125,9 @@ def page() -> str:
             parts.append(f"<h4>{group}</h4><table>{rows}</table>")
     mouse = (
         "<h4>Pointer</h4><table><tr><td style='padding-right:24px'>wheel</td><td>zoom at the pointer</td></tr>"
-        "<tr><td>drag</td><td>move the picture; take hold of the wipe's line</td></tr>"
+        "<tr><td>drag</td><td>move the picture; take hold of the wipe's line or its turning knob</td></tr>"
+        "<tr><td>space and drag, middle button</td><td>move the picture while measuring</td></tr>"
+        "<tr><td>Shift and drag</td><td>measure a box</td></tr>"
         "<tr><td>double click</td><td>fit or 100 %</td></tr></table>"
     )
     return "".join(parts) + mouse

@@ -3,23 +3,30 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Any
 
-import platformdirs
 from PySide6.QtCore import QObject, Signal
 
 from grevin.core.cache import ByteCache
 from grevin.core.errors import GrevinError
+from grevin.core.intake.declared import Declared, declare
+from grevin.core.intake.examination import Examination
+from grevin.core.intake.naming import names_by_pattern
+from grevin.core.intake.reel import DeclaredReel
 from grevin.core.job.document import Job, Reel, add_step, change_settings, remove_step, switch_step
+from grevin.core.job.findings import Finding
 from grevin.core.job.job_file import JobFile
-from grevin.core.keys import content_key
-from grevin.core.media.opening import Reader, open_reel
-from grevin.core.progress import Progress
+from grevin.core.media.image_sequence import DEFAULT_RATE
+from grevin.core.media.video_file import VideoFile
+from grevin.core.timebase.counters import Counter, CounterKind
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment
 
-CACHE_BYTES = 640 << 20  # pictures, motion and screens kept for looking; well below the 1.5 GB we promise
+CACHE_BYTES = 448 << 20  # pictures, motion and screens kept for looking; with the results below the 1.5 GB we promise
+RESULT_BYTES = 256 << 20  # treated frames kept for playing: 400 frames of SD, 80 of HD
+UNREADABLE = "unreadable"
 
 
 @dataclass(frozen=True)
@@ -34,6 +41,12 @@ class Session(QObject):
     """Holds the truth that the widgets show; every change goes through here."""
 
     reel_opened = Signal()
+    reels_changed = Signal()
+    reel_gone = Signal()
+    reel_grew = Signal()
+    declared_changed = Signal()
+    findings_changed = Signal()
+    counter_changed = Signal()
     treatment_changed = Signal()
     place_changed = Signal(object)
     selection_changed = Signal(int)
@@ -44,12 +57,16 @@ class Session(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.job_file: JobFile | None = None
-        self.reel: Reader | None = None
+        self.reel: DeclaredReel | None = None
+        self.examined: Examination | None = None
+        self.counter_kind: CounterKind = "frames"
+        self.unreadable: dict[int, str] = {}
         self.chain: Chain | None = None
         self.reel_index = 0
         self.selected = 0
         self.place = Place(0, 0)
         self._cache = ByteCache(CACHE_BYTES)
+        self._results = ByteCache(RESULT_BYTES)
         self._remembered: dict[str, int] = {}
 
     @property
@@ -60,26 +77,63 @@ class Session(QObject):
     @property
     def treatment(self) -> Treatment:
         """Treatment of the open reel."""
+        entry = self.entry
+        return entry.treatment if entry is not None else Treatment()
+
+    @property
+    def entry(self) -> Reel | None:
+        """What the job says of the open reel."""
         reels = self.document.reels
-        return reels[self.reel_index].treatment if reels else Treatment()
+        return reels[self.reel_index] if self.reel_index < len(reels) else None
+
+    @property
+    def kept(self) -> range:
+        """Frames between the trims; looking stays inside them."""
+        return self.reel.kept if self.reel is not None and self.length else range(1)
+
+    @property
+    def counter(self) -> Counter:
+        """How frames are counted now."""
+        reel = self.reel
+        if reel is None:
+            return Counter("frames", DEFAULT_RATE)
+        found = reel.reader.details.timecode if isinstance(reel.reader, VideoFile) else None
+        declared = reel.declared
+        kind = "frames" if self.counter_kind == "feet" and declared.gauge is None else self.counter_kind
+        return Counter(kind, reel.format.rate, declared.timecode or found, declared.gauge)
 
     @property
     def length(self) -> int:
         """Frames of the open reel, 0 without one."""
         return len(self.reel) if self.reel is not None else 0
 
-    def adopt(self, job_file: JobFile, reel: Reader) -> None:
-        """Take an opened job with its reel as what is worked on."""
+    def adopt(self, job_file: JobFile, reel: DeclaredReel, index: int) -> None:
+        """Take an opened job with one of its reels as what is worked on."""
         self.leave()
-        self.job_file, self.reel = job_file, reel
-        self.selected = 0
+        self.job_file, self.reel, self.reel_index = job_file, reel, index
+        entry = job_file.document.reels[index]
+        self.examined = job_file.examination(reel.reader.identity)
+        self.unreadable = {
+            found.first: found.words for found in job_file.findings(entry.id) if found.kind == UNREADABLE
+        }
         self._rebuild()
-        frame = min(int(job_file.fact("frame", "0")), self.length - 1)
-        view_point = min(int(job_file.fact("view_point", "0")), len(self.treatment.steps))
-        self.place = Place(max(0, frame), view_point)
-        self.selected = min(int(job_file.fact("selected", "0")), len(self.treatment.steps))
+        self._remembered = {}
+        frame, view_point, selected = (self._fact(name) for name in ("frame", "view_point", "selected"))
+        self.place = Place(self._inside(frame), min(view_point, len(self.treatment.steps)))
+        self.selected = min(selected, len(self.treatment.steps))
         self.reel_opened.emit()
+        self.reels_changed.emit()
+        self.findings_changed.emit()
         self.history_changed.emit()
+
+    def _fact(self, name: str) -> int:
+        assert self.job_file is not None
+        assert self.entry is not None
+        text = self.job_file.fact(f"{name}.{self.entry.id}", self.job_file.fact(name, "0"))
+        return int(text) if text.isdigit() else 0
+
+    def _inside(self, frame: int) -> int:
+        return min(max(self.kept.start, frame), self.kept.stop - 1)
 
     def leave(self) -> None:
         """Close what is open, remembering where one was."""
@@ -88,29 +142,38 @@ class Session(QObject):
             self.job_file.close()
         if self.reel is not None:
             self.reel.close()
-        self.job_file = self.reel = self.chain = None
+        self.job_file = self.reel = self.chain = self.examined = None
+        self.unreadable = {}
         self._remembered = {}
 
     def remember_place(self) -> None:
         """Write down what is looked at, if that changed since the last time."""
         looked = {"frame": self.place.frame, "view_point": self.place.view_point, "selected": self.selected}
-        if self.job_file is not None and looked != self._remembered:
+        if self.job_file is not None and self.entry is not None and looked != self._remembered:
             for name, value in looked.items():
-                self.job_file.remember(name, str(value))
+                self.job_file.remember(f"{name}.{self.entry.id}", str(value))
+            self.job_file.remember("reel", str(self.reel_index))
             self._remembered = looked
 
     def go(self, frame: int) -> None:
         """Look at another frame."""
-        self._look(Place(min(max(0, frame), max(0, self.length - 1)), self.place.view_point))
+        self._look(Place(self._inside(frame), self.place.view_point))
 
     def go_shot(self, direction: int) -> None:
         """Go to the first frame of the next or previous shot, as far as cuts are near enough to be known."""
         if self.chain is None:
             return
         number = self.place.frame + direction
-        while 0 < number < self.length - 1 and not self.chain.shots.cut_before(number):
+        while self.kept.start < number < self.kept.stop - 1 and not self._cut_before(number):
             number += direction
         self.go(number)
+
+    def _cut_before(self, number: int) -> bool:
+        assert self.chain is not None
+        try:
+            return self.chain.shots.cut_before(number)
+        except GrevinError:
+            return False  # next to a frame that cannot be read no cut can be told
 
     def view_from(self, view_point: int) -> None:
         """Move the view point along the treatment path."""
@@ -129,14 +192,14 @@ class Session(QObject):
 
     def add_step(self, step: str) -> None:
         """Put a step at the end, look from after it."""
-        if self._act(f"Add {step}", add_step(self.treatment, step)):
+        if self._treat(f"Add {step}", add_step(self.treatment, step)):
             count = len(self.treatment.steps)
             self.select(count)
             self.view_from(count)
 
     def remove_step(self, place: int) -> None:
         """Take a step out."""
-        self._act(f"Remove {self.treatment.steps[place - 1].step}", remove_step(self.treatment, place - 1))
+        self._treat(f"Remove {self.treatment.steps[place - 1].step}", remove_step(self.treatment, place - 1))
 
     def change_settings(self, place: int, changes: dict[str, Any]) -> None:
         """Give a step other settings; a value that is not allowed is refused with a sentence."""
@@ -146,72 +209,154 @@ class Session(QObject):
             self.faulted.emit(fault)
             return
         if treatment != self.treatment:
-            self._act(f"Change {', '.join(changes)}", treatment)
+            self._treat(f"Change {', '.join(changes)}", treatment)
 
     def switch_step(self, place: int, enabled: bool) -> None:
         """Let a step act or rest."""
-        self._act(
+        self._treat(
             "Let the step act" if enabled else "Let the step rest", switch_step(self.treatment, place - 1, enabled)
         )
 
     def undo(self) -> None:
         """Take the last act back."""
-        if self.job_file is not None and self.job_file.undo():
-            self._after_change()
+        if self.job_file is not None:
+            self._change(self.job_file.undo)
 
     def redo(self) -> None:
         """Do it again."""
-        if self.job_file is not None and self.job_file.redo():
-            self._after_change()
+        if self.job_file is not None:
+            self._change(self.job_file.redo)
 
-    def _act(self, label: str, treatment: Treatment) -> bool:
+    # Reels
+
+    def declare(self, **changes: Any) -> None:
+        """The operator's word on the open reel; what cannot be is refused with a sentence."""
+        if self.reel is None or self.entry is None:
+            return
+        try:
+            declared = declare(self.entry.declared, **changes)
+            DeclaredReel(self.reel.reader, declared)
+        except GrevinError as fault:
+            self.faulted.emit(fault)
+            self.declared_changed.emit()  # the form goes back to what holds
+            return
+        if declared != self.entry.declared:
+            names = ", ".join(name.replace("_", " ") for name in changes)
+            self._act(f"Declare {names}", self.document.with_reel(self.reel_index, declared=declared))
+
+    def name_reels(self, pattern: str, first: int) -> None:
+        """Name all reels of the job by a pattern."""
+        reels = self.document.reels
+        try:
+            names = names_by_pattern(
+                pattern, [Path(reel.path) for reel in reels], [reel.declared.gauge for reel in reels], first
+            )
+        except GrevinError as fault:
+            self.faulted.emit(fault)
+            return
+        self._act("Name the reels", self.document.with_names(names))
+
+    def rename_reel(self, index: int, name: str) -> None:
+        """Give one reel a name."""
+        if name.strip() != self.document.reels[index].name:
+            self._act("Name a reel", self.document.with_reel(index, name=name.strip()))
+
+    def add_reels(self, paths: list[Path]) -> None:
+        """Put more reels at the end of the job."""
+        if paths:
+            words = "Add a reel" if len(paths) == 1 else f"Add {len(paths)} reels"
+            self._act(words, self.document.with_added(paths))
+
+    def remove_reel(self, index: int) -> None:
+        """Take a reel out of the job, but for the open one; its file is not touched."""
+        if index == self.reel_index:
+            self.told.emit("The open reel cannot be taken out: open another one first.")
+            return
+        entry = self.entry
+        document = self.document.without(index)
+        if entry is not None:
+            self.reel_index = document.reels.index(entry)
+            self._act("Take a reel out", document)
+
+    def note_unreadable(self, frame: int, words: str) -> None:
+        """A frame could not be read: keep it as a finding."""
+        if self.job_file is None or self.entry is None or frame in self.unreadable:
+            return
+        self.unreadable[frame] = words
+        self.job_file.add_finding(self.entry.id, Finding(UNREADABLE, frame, frame, words))
+        self.findings_changed.emit()
+
+    def keep_examination(self, examined: Examination) -> None:
+        """What was measured of the open reel."""
+        if self.job_file is None or self.reel is None:
+            return
+        self.examined = examined
+        self.job_file.keep_examination(self.reel.reader.identity, examined)
+        for frame, words in examined.unreadable:
+            self.note_unreadable(frame, words)
+        self.declared_changed.emit()
+
+    def count_in(self, kind: CounterKind) -> None:
+        """Count frames another way."""
+        if kind != self.counter_kind:
+            self.counter_kind = kind
+            self.counter_changed.emit()
+
+    def _treat(self, label: str, treatment: Treatment) -> bool:
+        return self._act(label, self.document.with_treatment(self.reel_index, treatment))
+
+    def _act(self, label: str, document: Job) -> bool:
         if self.job_file is None:
             return False
-        self.job_file.act(label, self.document.with_treatment(self.reel_index, treatment))
-        self._after_change()
+        self._change(partial(self.job_file.act, label, document))
         return True
 
-    def _after_change(self) -> None:
+    def _change(self, change: Any) -> bool:
+        """Change the document, then tell those whose part of it changed."""
+        before, entry = self.document, self.entry
+        if change() is False:
+            return False
+        self._find_open_reel(entry)
+        after = self.entry
+        if entry is not None and after is not None and entry.id == after.id:
+            if entry.declared != after.declared:
+                self._declare_anew(after.declared)
+            if entry.treatment != after.treatment:
+                self._treat_anew()
+        if before.reels != self.document.reels:
+            self.reels_changed.emit()
+        self.history_changed.emit()
+        return True
+
+    def _find_open_reel(self, entry: Reel | None) -> None:
+        """The open reel may have moved, or be gone, when taking it in was undone."""
+        ids = [reel.id for reel in self.document.reels]
+        if entry is not None and entry.id in ids:
+            self.reel_index = ids.index(entry.id)
+        elif entry is not None:
+            self.reel_index = 0
+            self.reel_gone.emit()
+
+    def _declare_anew(self, declared: Declared) -> None:
+        assert self.reel is not None
+        self.reel = DeclaredReel(self.reel.reader, declared)
+        self._rebuild()
+        self.place = Place(self._inside(self.place.frame), self.place.view_point)
+        self.declared_changed.emit()
+        self.treatment_changed.emit()
+
+    def _treat_anew(self) -> None:
         count = len(self.treatment.steps)
         self._rebuild()
         self.selected = min(self.selected, count)
         self.place = Place(self.place.frame, min(self.place.view_point, count))
         self.treatment_changed.emit()
-        self.history_changed.emit()
 
     def _rebuild(self) -> None:
         assert self.reel is not None
-        self.chain = Chain(self.reel, self.treatment, self._cache)
+        self.chain = self.chain_of(self.treatment)
 
-
-def jobs_folder() -> Path:
-    """Where jobs live that were not given a name yet."""
-    return Path(platformdirs.user_data_dir("grevin")) / "jobs"
-
-
-def prepare(path: Path, progress: Progress) -> tuple[Path, Reader]:
-    """Open what a person named, off the GUI thread: the job file's path and its reel, indexed.
-
-    Material without a job gets one in `jobs_folder`, named after it, and the same one when it is opened again.
-
-    Raises:
-        GrevinError: one sentence about what is wrong.
-    """
-    if path.suffix == ".grevin":
-        job_file = JobFile.open(path)
-        reels = job_file.document.reels
-        job_file.close()
-        if not reels:
-            raise GrevinError(f"{path.name} holds no reel.", "Open material instead.")
-        return path, open_reel(found_reel(Path(reels[0].path), path), progress, reels[0].declared_rate())
-    reel = open_reel(path, progress)
-    job_path = jobs_folder() / f"{path.stem.replace('%', '')}-{content_key(path.absolute())[:8]}.grevin"
-    if not job_path.exists():
-        JobFile.create(job_path, Job(reels=(Reel(path=str(path.absolute())),))).close()
-    return job_path, reel
-
-
-def found_reel(reel: Path, job: Path) -> Path:
-    """The reel's path; where it is gone but lies beside the job (both were moved), that one."""
-    moved = job.parent / reel.name
-    return moved if not reel.exists() and moved.exists() else reel
+    def chain_of(self, treatment: Treatment) -> Chain:
+        """The open reel under a treatment, sharing what is known already."""
+        assert self.reel is not None
+        return Chain(self.reel, treatment, self._cache, self._results)

@@ -2,42 +2,41 @@
 
 from __future__ import annotations
 
-from fractions import Fraction
+from pathlib import Path
 from typing import Any
 
-from pydantic import BaseModel, ConfigDict, field_validator
+from pydantic import BaseModel, ConfigDict
 
-from grevin.core.timebase.rates import parse_rate
+from grevin.core.intake.declared import Declared
+from grevin.core.media.image_sequence import is_pattern
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 
-JOB_FORMAT, JOB_VERSION = "grevin-job", 1
+JOB_FORMAT, JOB_VERSION = "grevin-job", 2
 
 
 class Reel(BaseModel):
     """One digitised film or tape and its treatment.
 
     Attributes:
+        id: number of the reel in its job; never used again, so that findings and runs stay with it.
         path: file, folder or pattern as named by the person.
-        rate: declared frames per second as text ("24/1"), for material that carries none.
+        name: given by the person, "" where the file's own name serves.
+        declared: the operator's word on it.
         treatment: what is done to it.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
+    id: int = 0
     path: str
-    rate: str | None = None
+    name: str = ""
+    declared: Declared = Declared()
     treatment: Treatment = Treatment()
 
-    @field_validator("rate")
-    @classmethod
-    def _check_rate(cls, value: str | None) -> str | None:
-        if value is not None:
-            parse_rate(value)
-        return value
-
-    def declared_rate(self) -> Fraction | None:
-        """The declared rate as a number."""
-        return None if self.rate is None else parse_rate(self.rate)
+    @property
+    def title(self) -> str:
+        """What people call it."""
+        return self.name or reel_stem(Path(self.path))
 
 
 class Job(BaseModel):
@@ -49,11 +48,47 @@ class Job(BaseModel):
     version: int = JOB_VERSION
     reels: tuple[Reel, ...] = ()
 
+    def with_reel(self, index: int, **changes: object) -> Job:
+        """The job with other values of one reel."""
+        reels = list(self.reels)
+        reels[index] = reels[index].model_copy(update=changes)
+        return self.model_copy(update={"reels": tuple(reels)})
+
+    def with_names(self, names: list[str]) -> Job:
+        """The job with a name for every reel."""
+        reels = (reel.model_copy(update={"name": name}) for reel, name in zip(self.reels, names, strict=True))
+        return self.model_copy(update={"reels": tuple(reels)})
+
+    def with_added(self, paths: list[Path]) -> Job:
+        """The job with more reels at the end."""
+        first = max((reel.id for reel in self.reels), default=-1) + 1
+        added = (Reel(id=first + place, path=str(path.absolute())) for place, path in enumerate(paths))
+        return self.model_copy(update={"reels": (*self.reels, *added)})
+
+    def without(self, index: int) -> Job:
+        """The job without a reel; its file is not touched."""
+        return self.model_copy(update={"reels": self.reels[:index] + self.reels[index + 1 :]})
+
     def with_treatment(self, index: int, treatment: Treatment) -> Job:
         """The job with another treatment of one reel."""
-        reels = list(self.reels)
-        reels[index] = reels[index].model_copy(update={"treatment": treatment})
-        return self.model_copy(update={"reels": tuple(reels)})
+        return self.with_reel(index, treatment=treatment)
+
+
+def reel_stem(path: Path) -> str:
+    """Name of a file, or of a sequence without its number."""
+    stem = path.name.split("%")[0].rstrip("._- ") if is_pattern(path) else path.stem
+    return stem or path.parent.name
+
+
+def migrated(data: dict[str, Any]) -> dict[str, Any]:
+    """A document of any earlier version as one of the present version."""
+    if data.get("version") == 1:  # one reel with its rate beside it; no names, nothing else declared
+        reels = [
+            {"id": place, "path": reel["path"], "declared": {"rate": reel.get("rate")}, "treatment": reel["treatment"]}
+            for place, reel in enumerate(data.get("reels", []))
+        ]
+        return {**data, "version": JOB_VERSION, "reels": reels}
+    return data
 
 
 def add_step(treatment: Treatment, step: str) -> Treatment:

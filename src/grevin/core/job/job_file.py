@@ -17,7 +17,9 @@ from typing import Any
 import pydantic
 
 from grevin.core.errors import JobFileError
-from grevin.core.job.document import JOB_FORMAT, JOB_VERSION, Job
+from grevin.core.intake.examination import Examination
+from grevin.core.job.document import JOB_FORMAT, JOB_VERSION, Job, migrated
+from grevin.core.job.findings import Finding
 from grevin.core.render.ledger import LedgerRow
 
 APPLICATION_ID = 0x47525631  # "GRV1" in the SQLite header, so that `file` and we know what it is
@@ -32,6 +34,13 @@ CREATE TABLE ledger (run INTEGER NOT NULL REFERENCES runs(id), frame INTEGER NOT
   step TEXT NOT NULL, x INTEGER NOT NULL, y INTEGER NOT NULL, width INTEGER NOT NULL, height INTEGER NOT NULL,
   pixels INTEGER NOT NULL, contrast REAL NOT NULL, confidence REAL NOT NULL, verdict TEXT NOT NULL);
 CREATE INDEX ledger_by_frame ON ledger(run, frame);
+"""
+_SINCE_VERSION_2 = """
+CREATE TABLE IF NOT EXISTS indices (identity TEXT PRIMARY KEY, data BLOB NOT NULL);
+CREATE TABLE IF NOT EXISTS examined (identity TEXT PRIMARY KEY, data TEXT NOT NULL);
+CREATE TABLE IF NOT EXISTS findings (id INTEGER PRIMARY KEY, reel INTEGER NOT NULL, kind TEXT NOT NULL,
+  first INTEGER NOT NULL, last INTEGER NOT NULL, words TEXT NOT NULL, verdict TEXT NOT NULL DEFAULT 'undecided',
+  UNIQUE (reel, kind, first, last));
 """
 
 
@@ -62,7 +71,7 @@ class JobFile:
             with database:
                 database.execute(f"PRAGMA application_id = {APPLICATION_ID}")
                 database.execute(f"PRAGMA user_version = {JOB_VERSION}")
-                for statement in _SCHEMA.split(";\n"):
+                for statement in (_SCHEMA + _SINCE_VERSION_2).split(";\n"):
                     database.execute(statement)
                 _insert_act(database, "New job", document)
         except (OSError, sqlite3.Error) as fault:
@@ -89,14 +98,16 @@ class JobFile:
             reason = "is not a Grevin job" if application != APPLICATION_ID else f"has the later version {version}"
             raise JobFileError(f"{path.name} {reason}.", "Choose another file or use a newer Grevin.")
         try:
+            if version < JOB_VERSION:
+                _bring_up_to_date(database)
             return cls(path, database)
-        except (sqlite3.Error, TypeError, pydantic.ValidationError) as fault:
+        except (sqlite3.Error, TypeError, KeyError, ValueError) as fault:
             database.close()
             raise JobFileError(f"{path.name} is damaged ({fault}).", "Go back to a copy of it.") from fault
 
     def _load(self) -> Job:
         row = self._database.execute("SELECT document FROM acts WHERE id = ?", (self._current(),)).fetchone()
-        return Job.model_validate_json(row[0])
+        return Job.model_validate(migrated(json.loads(row[0])))
 
     def _current(self) -> int:
         return int(self._database.execute("SELECT value FROM facts WHERE name = 'current_act'").fetchone()[0])
@@ -176,6 +187,47 @@ class JobFile:
         rows = self._database.execute("SELECT done_at, proof FROM runs ORDER BY id DESC").fetchall()
         return [(str(done_at), json.loads(proof)) for done_at, proof in rows]
 
+    def load(self, identity: str) -> bytes | None:
+        """A stored frame index (`media.frame_index.IndexStore`)."""
+        row = self._database.execute("SELECT data FROM indices WHERE identity = ?", (identity,)).fetchone()
+        return None if row is None else bytes(row[0])
+
+    def save(self, identity: str, data: bytes) -> None:
+        """Keep a frame index."""
+        with self._database:
+            self._database.execute("INSERT OR REPLACE INTO indices VALUES (?, ?)", (identity, data))
+
+    def examination(self, identity: str) -> Examination | None:
+        """What was measured of a reel when it was taken in, None if it was not, or by older rules."""
+        row = self._database.execute("SELECT data FROM examined WHERE identity = ?", (identity,)).fetchone()
+        try:
+            return None if row is None else Examination.model_validate_json(row[0])
+        except pydantic.ValidationError:
+            return None
+
+    def keep_examination(self, identity: str, examined: Examination) -> None:
+        """Keep what was measured of a reel."""
+        with self._database:
+            self._database.execute(
+                "INSERT OR REPLACE INTO examined VALUES (?, ?)", (identity, examined.model_dump_json())
+            )
+
+    def add_finding(self, reel: int, finding: Finding) -> bool:
+        """Keep a finding of the reel with that id; False if it was known."""
+        with self._database:
+            cursor = self._database.execute(
+                "INSERT OR IGNORE INTO findings (reel, kind, first, last, words) VALUES (?, ?, ?, ?, ?)",
+                (reel, finding.kind, finding.first, finding.last, finding.words),
+            )
+        return cursor.rowcount > 0
+
+    def findings(self, reel: int) -> list[Finding]:
+        """The findings of the reel with that id, in the order of their frames."""
+        rows = self._database.execute(
+            "SELECT kind, first, last, words, verdict FROM findings WHERE reel = ? ORDER BY first", (reel,)
+        ).fetchall()
+        return [Finding(*row) for row in rows]
+
     def save_copy(self, path: Path) -> None:
         """Write a complete copy, history included.
 
@@ -212,6 +264,13 @@ def _insert_act(database: sqlite3.Connection, label: str, document: Job) -> None
     database.execute("INSERT OR REPLACE INTO facts VALUES ('current_act', ?)", (str(cursor.lastrowid),))
 
 
+def _bring_up_to_date(database: sqlite3.Connection) -> None:
+    with database:
+        for statement in _SINCE_VERSION_2.split(";\n"):
+            database.execute(statement)
+        database.execute(f"PRAGMA user_version = {JOB_VERSION}")
+
+
 def export_job(path: Path) -> dict[str, Any]:
     """The current document of a job file as plain data."""
     with closing(JobFile.open(path)) as job:
@@ -224,10 +283,11 @@ def import_job(data: Any, path: Path) -> None:
     Raises:
         JobFileError: if the data is no job, or the file exists.
     """
-    if not isinstance(data, dict) or data.get("format") != JOB_FORMAT or data.get("version") != JOB_VERSION:
+    known = range(1, JOB_VERSION + 1)
+    if not isinstance(data, dict) or data.get("format") != JOB_FORMAT or data.get("version") not in known:
         raise JobFileError("This is not an exported Grevin job.", f'It must hold "format": "{JOB_FORMAT}".')
     try:
-        document = Job.model_validate(data)
+        document = Job.model_validate(migrated(data))
     except pydantic.ValidationError as fault:
         first = fault.errors()[0]
         where = ".".join(map(str, first["loc"]))

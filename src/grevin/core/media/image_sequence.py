@@ -1,4 +1,4 @@
-"""Numbered PNG and TIFF pictures as one reel."""
+"""Numbered pictures as one reel."""
 
 from __future__ import annotations
 
@@ -9,9 +9,11 @@ from pathlib import Path
 
 from grevin.core.errors import MediaError, UnreadableFrameError, UsageError
 from grevin.core.keys import content_key
+from grevin.core.media.picture_size import picture_size
 from grevin.core.media.still_image import IMAGE_SUFFIXES, read_image
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
+from grevin.core.progress import Progress
 
 DEFAULT_RATE = Fraction(24)  # pictures carry no rate; 24 is the rate of sound film
 LONGEST_GAP = 100_000  # a numbering with larger holes is two sequences, not one with frames missing
@@ -57,10 +59,24 @@ def parse_pattern(path: Path) -> SequencePattern:
     """
     found = list(_PLACEHOLDER.finditer(path.name))
     if len(found) != 1 or path.suffix.lower() not in IMAGE_SUFFIXES:
-        raise UsageError(f"“{path.name}” is not a sequence pattern.", "Write it like name.%06d.png or name.%06d.tif.")
+        raise UsageError(f"“{path.name}” is not a sequence pattern.", "Write it like name.%06d.png or name.%06d.dpx.")
     place = found[0]
     digits = int(place[1] or 1)
     return SequencePattern(path.parent, path.name[: place.start()], digits, path.name[place.end() :])
+
+
+def sequences_in(folder: Path, shortest: int = 1) -> list[SequencePattern]:
+    """The numbered sequences of at least `shortest` pictures that lie directly in a folder, by name."""
+    groups: dict[tuple[str, str], list[int]] = {}
+    for entry in folder.iterdir():
+        match = _NUMBERED.match(entry.stem)
+        if match and entry.suffix.lower() in IMAGE_SUFFIXES and not entry.name.startswith("."):
+            groups.setdefault((match[1], entry.suffix), []).append(len(match[2]))
+    return [
+        SequencePattern(folder, prefix, min(digits), suffix)
+        for (prefix, suffix), digits in sorted(groups.items())
+        if len(digits) >= shortest
+    ]
 
 
 def find_pattern(folder: Path) -> SequencePattern:
@@ -69,24 +85,18 @@ def find_pattern(folder: Path) -> SequencePattern:
     Raises:
         MediaError: if there is none, or more than one.
     """
-    groups: dict[tuple[str, str], int] = {}
-    for entry in sorted(folder.iterdir()):
-        match = _NUMBERED.match(entry.stem)
-        if match and entry.suffix.lower() in IMAGE_SUFFIXES and not entry.name.startswith("."):
-            key = (match[1], entry.suffix)
-            groups[key] = min(groups.get(key, 99), len(match[2]))
-    if not groups:
+    found = sequences_in(folder)
+    if not found:
         raise MediaError(
-            f"The folder {folder.name} holds no numbered PNG or TIFF pictures.", "Name a folder or a pattern that does."
+            f"The folder {folder.name} holds no numbered pictures.", "Name a folder or a pattern that does."
         )
-    if len(groups) > 1:
-        names = ", ".join(f"{prefix}…{suffix}" for prefix, suffix in sorted(groups)[:4])
+    if len(found) > 1:
+        names = ", ".join(f"{pattern.prefix}…{pattern.suffix}" for pattern in found[:4])
         raise MediaError(
             f"The folder {folder.name} holds several sequences ({names}).",
             "Name one by its pattern, like name.%06d.png.",
         )
-    (prefix, suffix), digits = next(iter(groups.items()))
-    return SequencePattern(folder, prefix, digits, suffix)
+    return found[0]
 
 
 class ImageSequence:
@@ -111,11 +121,7 @@ class ImageSequence:
                 f"{pattern.name} jumps over {self._length - len(numbers)} numbers.", "Put the pictures in two folders."
             )
         self.missing = tuple(sorted(set(range(numbers[0], numbers[-1] + 1)) - set(numbers)))
-        planes, model, depth, alpha = read_image(pattern.path(numbers[0]))
-        height, width = planes[0].shape
-        self._format = PictureFormat(
-            width, height, model, depth, alpha=alpha, full_range=True, matrix="bt709", rate=rate or DEFAULT_RATE
-        )
+        self._format = read_image(pattern.path(numbers[0])).format(rate or DEFAULT_RATE)
         facts = [(p.name, p.stat().st_size, p.stat().st_mtime_ns) for p in map(pattern.path, numbers)]
         self._identity = content_key("sequence", *facts)
         self.notes = self._gap_notes()
@@ -154,12 +160,27 @@ class ImageSequence:
         if not path.exists():
             raise UnreadableFrameError(self.pattern.name, number, f"{path.name} is missing")
         try:
-            planes, model, depth, alpha = read_image(path)
+            picture = read_image(path)
         except MediaError as fault:
             raise UnreadableFrameError(self.pattern.name, number, f"{path.name} is damaged") from fault
-        fmt = self._format
-        if (planes[0].shape, model, depth, alpha) != ((fmt.height, fmt.width), fmt.model, fmt.bit_depth, fmt.alpha):
-            height, width = planes[0].shape
-            reason = f"{path.name} is {width}x{height} {model} {depth} bit, the first picture is {fmt.describe()}"
+        found = picture.format(self._format.rate)
+        if found != self._format:
+            reason = f"{path.name} is {found.describe()}, the first picture is {self._format.describe()}"
             raise UnreadableFrameError(self.pattern.name, number, reason)
-        return Frame(number, fmt, planes)
+        return Frame(number, self._format, picture.planes)
+
+    def odd_pictures(self, progress: Progress) -> tuple[str, ...]:
+        """Sentences about pictures whose headers announce another size than the first one's."""
+        odd: dict[tuple[int, int], list[str]] = {}
+        progress.begin(len(self), "Looking at the sizes of the pictures")
+        for number in range(self._length):
+            path = self.pattern.path(self.first_number + number)
+            size = picture_size(path)
+            if size is not None and size != (self._format.width, self._format.height):
+                odd.setdefault(size, []).append(path.name)
+            progress.advance()
+        first = f"{self._format.width}x{self._format.height}"
+        return tuple(
+            f"{len(names)} picture(s) are {width}x{height} instead of {first}, the first is {names[0]}."
+            for (width, height), names in sorted(odd.items())
+        )

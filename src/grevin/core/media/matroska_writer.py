@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -23,11 +24,27 @@ MILLISECOND = Fraction(1, 1000)  # Matroska's usual time unit (RFC 9559, Timesta
 _FIELD_ORDER_TAGS = {"progressive": 1, "top_first": 2, "bottom_first": 3}
 
 
+@dataclass(frozen=True)
+class Start:
+    """How an output lies in time.
+
+    Attributes:
+        timecode: of its first frame, None for none.
+        in_time: whether frames and sound keep the source's own times; False where another rate was declared.
+    """
+
+    timecode: str | None = None
+    in_time: bool = True
+
+
 class MatroskaWriter:
     """Writes `.NAME.part.mkv` beside the output; see `writing.Writer`."""
 
-    def __init__(self, output: Path, source: Any, fmt: PictureFormat, frames: range, overwrite: bool) -> None:
+    def __init__(
+        self, output: Path, source: Any, fmt: PictureFormat, frames: range, overwrite: bool, start: Start
+    ) -> None:
         self.output = output
+        self._start = start
         self.aside = output.with_name(f".{output.stem}.part.mkv")
         self.notes: tuple[str, ...] = ()
         self._source = source if isinstance(source, VideoFile) else None
@@ -39,7 +56,10 @@ class MatroskaWriter:
         output.parent.mkdir(parents=True, exist_ok=True)
         self._container = av.open(str(self.aside), "w", format="matroska")
         self._stream = self._add_video()
-        self._sound = _SoundCarrier(self._container, self._source, frames) if self._source else None
+        sounding = self._source if start.in_time else None
+        self._sound = _SoundCarrier(self._container, sounding, frames) if sounding else None
+        if self._source is not None and self._source.details.audio and not start.in_time:
+            self.notes += ("The sound was left out: at another rate it no longer fits the picture.",)
         if self._sound is not None:
             self.notes += self._sound.notes
 
@@ -68,15 +88,15 @@ class MatroskaWriter:
         context.color_range = colour_range
         if fmt.field_order in _FIELD_ORDER_TAGS:
             context.field_order = _FIELD_ORDER_TAGS[fmt.field_order]
-        if self._source is not None and self._source.details.timecode:
-            stream.metadata["timecode"] = self._source.details.timecode
+        if self._start.timecode is not None:
+            stream.metadata["timecode"] = self._start.timecode
         if fmt.pixel_aspect != 1:
             stream.metadata["title"] = RESERVED_NAME
         return stream
 
     @property
     def _keeps_times(self) -> bool:
-        return self._source is not None and self._source.details.variable_rate
+        return self._source is not None and self._start.in_time and self._source.details.variable_rate
 
     def write(self, frame: Frame) -> None:
         """Encode the next frame."""

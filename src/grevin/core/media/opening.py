@@ -6,6 +6,7 @@ from fractions import Fraction
 from pathlib import Path
 
 from grevin.core.errors import MediaError
+from grevin.core.media.frame_index import IndexStore
 from grevin.core.media.image_sequence import ImageSequence, SequencePattern, find_pattern, is_pattern, parse_pattern
 from grevin.core.media.still_image import IMAGE_SUFFIXES
 from grevin.core.media.video_file import VideoFile
@@ -14,24 +15,31 @@ from grevin.core.progress import Progress
 Reader = VideoFile | ImageSequence
 
 
-def open_reel(path: Path, progress: Progress | None = None, rate: Fraction | None = None) -> Reader:
+def open_reel(
+    path: Path, progress: Progress | None = None, rate: Fraction | None = None, store: IndexStore | None = None,
+    patient: bool = True,
+) -> Reader:  # fmt: skip
     """Open material for reading.
 
     Args:
         path: video file, single picture, folder with one numbered sequence, or pattern (`name.%06d.png`).
         progress: indexing is reported to it and can be cancelled.
         rate: frames per second of a sequence, which carries none.
+        store: keeps frame indices between two openings.
+        patient: False to be content with the first piece of the index (see `VideoFile`).
 
     Raises:
         MediaError: one sentence about what is wrong with it.
     """
     try:
-        return _open(path, progress, rate)
+        return _open(path, progress, rate, store, patient)
     except PermissionError as fault:
         raise MediaError(f"{path} may not be read by you.", "Ask for permission to read it.") from fault
 
 
-def _open(path: Path, progress: Progress | None, rate: Fraction | None) -> Reader:
+def _open(
+    path: Path, progress: Progress | None, rate: Fraction | None, store: IndexStore | None, patient: bool
+) -> Reader:  # fmt: skip
     if is_pattern(path):
         return ImageSequence(parse_pattern(path), rate)
     if not path.exists():
@@ -44,7 +52,7 @@ def _open(path: Path, progress: Progress | None, rate: Fraction | None) -> Reade
         raise MediaError(f"{path.name} is empty (0 bytes).", "Copy it again from its source.")
     if path.suffix.lower() in IMAGE_SUFFIXES:
         return ImageSequence(_single_picture(path), rate)
-    return VideoFile(path, progress)
+    return VideoFile(path, progress, store, patient)
 
 
 class _SinglePicture(SequencePattern):

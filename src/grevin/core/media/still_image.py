@@ -1,23 +1,32 @@
-"""Single PNG and TIFF pictures, read and written sample for sample."""
+"""Single pictures: PNG, TIFF, DPX, JPEG and OpenEXR read sample for sample; PNG and TIFF written."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
+import av
 import cv2
 import numpy as np
 import numpy.typing as npt
+import OpenEXR
 import tifffile
 
 from grevin.core.errors import MediaError
+from grevin.core.media.container import check_size
+from grevin.core.media.pixel_layout import unpack
 from grevin.core.picture.colour import to_rgb
-from grevin.core.picture.format import ColourModel, PictureFormat
+from grevin.core.picture.format import ColourModel, PictureFormat, SampleKind
 from grevin.core.picture.frame import Frame, Plane
 
 PNG_SUFFIXES = {".png"}
 TIFF_SUFFIXES = {".tif", ".tiff"}
-IMAGE_SUFFIXES = PNG_SUFFIXES | TIFF_SUFFIXES
+CODED_SUFFIXES = {".dpx": "dpx", ".jpg": "mjpeg", ".jpeg": "mjpeg"}  # decoders of the FFmpeg libraries
+EXR_SUFFIXES = {".exr"}
+WRITTEN_SUFFIXES = PNG_SUFFIXES | TIFF_SUFFIXES
+IMAGE_SUFFIXES = WRITTEN_SUFFIXES | set(CODED_SUFFIXES) | EXR_SUFFIXES
 _MODELS: dict[int, tuple[ColourModel, bool]] = {
     1: ("grey", False),
     2: ("grey", True),
@@ -26,19 +35,49 @@ _MODELS: dict[int, tuple[ColourModel, bool]] = {
 }
 
 
-def read_image(path: Path) -> tuple[tuple[Plane, ...], ColourModel, int, bool]:
-    """Planes of a picture.
+@dataclass(frozen=True, eq=False)
+class Picture:
+    """A picture file's own samples.
 
-    Returns:
-        (planes, model, bit_depth, alpha); planes are (H, W) uint8 or uint16 in order R G B / grey, then alpha.
+    Attributes:
+        planes: (H, W) uint8, uint16 or float16 in order Y Cb Cr / R G B / grey, then alpha.
+        model, bit_depth, chroma, alpha, sample: as in `PictureFormat`.
+    """
+
+    planes: tuple[Plane, ...]
+    model: ColourModel
+    bit_depth: int
+    chroma: str = "4:4:4"
+    alpha: bool = False
+    sample: SampleKind = "integer"
+
+    def format(self, rate: Fraction) -> PictureFormat:
+        """What the planes mean; JPEG is BT.601 of full range (ITU-T T.871)."""
+        height, width = self.planes[0].shape
+        return PictureFormat(
+            width, height, self.model, self.bit_depth, chroma=self.chroma, alpha=self.alpha, full_range=True,
+            matrix="bt601" if self.model == "yuv" else "bt709", rate=rate, sample=self.sample,
+        )  # fmt: skip
+
+
+def read_image(path: Path) -> Picture:
+    """Read a picture.
 
     Raises:
-        MediaError: if it is missing, damaged or no 8- or 16-bit grey or RGB picture.
+        MediaError: if it is missing, damaged or of a kind that is not supported.
     """
+    suffix = path.suffix.lower()
     try:
-        samples = _read_png(path) if path.suffix.lower() in PNG_SUFFIXES else tifffile.imread(path)
-    except (OSError, ValueError, cv2.error, tifffile.TiffFileError) as fault:
+        if suffix in CODED_SUFFIXES:
+            return _read_coded(path, CODED_SUFFIXES[suffix])
+        if suffix in EXR_SUFFIXES:
+            return _read_exr(path)
+        return _of_samples(path, _read_png(path) if suffix in PNG_SUFFIXES else tifffile.imread(path))
+    except (OSError, ValueError, RuntimeError, cv2.error, tifffile.TiffFileError, av.error.FFmpegError) as fault:
         raise MediaError(f"{path.name} cannot be read as a picture ({fault}).", "Copy it again.") from fault
+
+
+def _of_samples(path: Path, samples: npt.NDArray[Any]) -> Picture:
     if samples.ndim == 2:
         samples = samples[..., None]
     if samples.ndim != 3 or samples.shape[2] not in _MODELS or samples.dtype not in (np.uint8, np.uint16):
@@ -48,17 +87,50 @@ def read_image(path: Path) -> tuple[tuple[Plane, ...], ColourModel, int, bool]:
         )
     model, alpha = _MODELS[samples.shape[2]]
     planes = tuple(np.ascontiguousarray(samples[..., index]) for index in range(samples.shape[2]))
-    return planes, model, samples.dtype.itemsize * 8, alpha
+    return Picture(planes, model, samples.dtype.itemsize * 8, alpha=alpha)
 
 
 def _read_png(path: Path) -> npt.NDArray[Any]:
     data = np.fromfile(path, np.uint8)
+    if len(data) > 24:  # ISO/IEC 15948, 11.2.2: width and height lie at bytes 16 and 20
+        check_size(path.name, *(int.from_bytes(data[at : at + 4].tobytes(), "big") for at in (16, 20)))
     samples = cv2.imdecode(data, cv2.IMREAD_UNCHANGED) if data.size else None
     if samples is None:
         raise ValueError("the data is damaged or not PNG")
     if samples.ndim == 3:
         samples = samples[..., [2, 1, 0, 3][: samples.shape[2]]]
     return np.asarray(samples)
+
+
+def _read_coded(path: Path, codec: str) -> Picture:
+    """DPX (SMPTE ST 268) and JPEG: the decoder's own samples, so that JPEG keeps its Y'CbCr."""
+    decoder = av.CodecContext.create(codec, "r")
+    decoder.thread_count = 1
+    frames = decoder.decode(av.Packet(path.read_bytes()))  # type: ignore[attr-defined]
+    frames = [*frames, *decoder.decode(None)]  # type: ignore[attr-defined]
+    if not frames:
+        raise ValueError("it holds no picture")
+    planes, model, depth, chroma, alpha = unpack(frames[0])
+    return Picture(planes, model, depth, chroma, alpha)
+
+
+def _read_exr(path: Path) -> Picture:
+    """OpenEXR with 16-bit floating-point samples; the data window is the picture."""
+    if not path.is_file():
+        raise MediaError(f"{path.name} is missing.", "Copy it again.")
+    with OpenEXR.File(str(path), separate_channels=True) as file:
+        channels = {name.rsplit(".", 1)[-1].upper(): channel.pixels for name, channel in file.channels().items()}
+    names = [name for name in ("R", "G", "B", "A") if name in channels]
+    if names[:3] != ["R", "G", "B"]:
+        names = ["Y"] * 3 if "Y" in channels else []
+    planes = tuple(np.ascontiguousarray(channels[name]) for name in names)
+    if not planes or any(plane.dtype != np.float16 for plane in planes):
+        held = ", ".join(f"{name} {pixels.dtype}" for name, pixels in sorted(channels.items()))
+        raise MediaError(
+            f"{path.name} holds the channels {held}, which are not supported.",
+            "Convert it to red, green and blue of 16-bit floating point (half).",
+        )
+    return Picture(planes, "rgb", 16, alpha=len(planes) == 4, sample="half")
 
 
 def write_image(path: Path, samples: npt.NDArray[Any]) -> None:
@@ -98,12 +170,15 @@ def image_samples(frame: Frame) -> npt.NDArray[Any]:
     frame = frame.rounded()
     fmt = frame.format
     target = image_format(fmt)
-    if fmt.model == "yuv":
+    if fmt.model == "yuv" or fmt.sample == "half":
         colour = np.clip(np.rint(to_rgb(frame) * np.float32(target.max_code)), 0, target.max_code)
         channels = list(np.moveaxis(colour.astype(target.dtype), 2, 0))
     else:
         channels = [_shifted_up(plane, fmt, target) for plane in frame.planes[: fmt.colour_planes]]
-    if fmt.alpha:
+    if fmt.alpha and fmt.sample == "half":
+        share = np.clip(frame.planes[-1].astype(np.float32), 0, 1) * np.float32(target.max_code)
+        channels.append(np.rint(share).astype(target.dtype))
+    elif fmt.alpha:
         channels.append(_shifted_up(frame.planes[-1], fmt, target))
     if fmt.alpha and fmt.model == "grey":
         channels = [channels[0]] * 3 + [channels[-1]]

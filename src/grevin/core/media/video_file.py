@@ -15,9 +15,9 @@ import numpy as np
 from grevin.core.cache import ByteCache
 from grevin.core.errors import MediaError, UnreadableFrameError
 from grevin.core.keys import content_key
-from grevin.core.media.container import open_container
+from grevin.core.media.container import check_size, open_container
 from grevin.core.media.ffv1_check import slices_are_whole
-from grevin.core.media.frame_index import CONFIRMED_FRAMES, FrameIndex, build_index
+from grevin.core.media.frame_index import CONFIRMED_FRAMES, FrameIndex, IndexStore, growing_index
 from grevin.core.media.identity import file_identity
 from grevin.core.media.pixel_layout import unpack
 from grevin.core.picture.format import FieldOrder, PictureFormat
@@ -65,18 +65,32 @@ class VideoDetails:
 class VideoFile:
     """A FrameSource over the first video stream of a file, which is opened read-only."""
 
-    def __init__(self, path: Path, progress: Progress | None = None) -> None:
+    def __init__(
+        self, path: Path, progress: Progress | None = None, store: IndexStore | None = None, patient: bool = True
+    ) -> None:
         """Open and index.
+
+        Args:
+            path: the file.
+            progress: of the indexing.
+            store: keeps the index between two openings.
+            patient: False to be content with the first piece of the index; `finish_index` does the rest.
 
         Raises:
             MediaError: if there is no readable picture in the file.
         """
         self.path = path
         self._lock = threading.Lock()
+        self._store = store
         try:
             self._container = open_container(path)
             self._stream = self._first_stream()
-            self.index: FrameIndex = build_index(str(path), progress or Progress())
+            self._facts = _disk_facts(path)
+            self._identity = content_key("video", file_identity(path))
+            self._pieces: Iterator[FrameIndex] = iter(())
+            self.index: FrameIndex = self._stored_index() or self._first_piece()
+            if patient and not self.index.complete:
+                self._finish(progress or Progress())
         except av.error.FFmpegError as fault:
             raise MediaError(
                 f"{path.name} is not a video file that can be read ({fault.strerror or fault}).",
@@ -86,7 +100,6 @@ class VideoFile:
             raise MediaError(
                 f"{path.name} holds no picture that can be decoded.", "Check that it was copied completely."
             )
-        self._identity = content_key("video", file_identity(path))
         self._decoded = ByteCache(DECODED_CACHE_BYTES)
         self._frames: Iterator[av.VideoFrame] | None = None
         self._next = 0
@@ -96,12 +109,53 @@ class VideoFile:
         self.details = self._read_details()
         self.notes = self._read_notes()
 
+    def _stored_index(self) -> FrameIndex | None:
+        data = self._store.load(self._identity) if self._store is not None else None
+        return None if data is None else FrameIndex.from_bytes(data)
+
+    def _first_piece(self) -> FrameIndex:
+        self._pieces = growing_index(str(self.path))
+        return self._keep(next(self._pieces))
+
+    def _keep(self, index: FrameIndex) -> FrameIndex:
+        if index.complete and self._store is not None and index.length > 0:
+            self._store.save(self._identity, index.to_bytes())
+        return index
+
+    def _finish(self, progress: Progress) -> None:
+        progress.begin(self._expected_frames(), "Indexing")
+        for index in self._pieces:
+            progress.advance(index.length - self.index.length)
+            self.index = self._keep(index)
+
+    def _expected_frames(self) -> int:
+        """What the header announces, 0 if nothing; only for showing progress."""
+        seconds = self._container.duration / av.time_base if self._container.duration else 0.0
+        return self._stream.frames or round(seconds * float(self._rate()))
+
+    def finish_index(self, progress: Progress) -> None:
+        """Index the rest; the reel grows meanwhile. To be called once, from any thread.
+
+        Raises:
+            MediaError: if the file is damaged in a way that stops even this.
+        """
+        try:
+            self._finish(progress)
+        except av.error.FFmpegError as fault:
+            raise MediaError(
+                f"{self.path.name} could not be indexed to its end ({fault.strerror or fault}).",
+                "The frames found so far can be used; check that it was copied completely.",
+            ) from fault
+        self.details = self._read_details()
+        self.notes = self._read_notes()
+
     def _first_stream(self) -> av.VideoStream:
         if not self._container.streams.video:
             raise MediaError(f"{self.path.name} holds no video stream.", "Give a file with a picture.")
         stream = self._container.streams.video[0]
         if stream.codec_context is None or stream.codec_context.name is None:
             raise MediaError(f"The codec of {self.path.name} is unknown.", "Convert the material first.")
+        check_size(self.path.name, stream.width, stream.height)
         stream.thread_type = "AUTO"
         return stream
 
@@ -140,8 +194,15 @@ class VideoFile:
         if not 0 <= number < len(self):
             raise IndexError(f"frame {number} of {len(self)}")
         with self._lock:
-            held = self._decoded.peek(str(number))
-            return held if held is not None else self._fetch(number)
+            held: Frame | None = self._decoded.peek(str(number))
+            if held is not None:
+                return held
+            if _disk_facts(self.path) not in {self._facts, None}:
+                raise MediaError(
+                    f"{self.path.name} was changed or replaced since it was opened.",
+                    "Open it again, so that no two materials are mixed.",
+                )
+            return self._fetch(number)
 
     def _fetch(self, number: int) -> Frame:
         key = self.index.key_before(max(0, number - LEAD_IN_FRAMES)) if self.index.times is not None else 0
@@ -293,7 +354,7 @@ class VideoFile:
         notes = []
         seconds = self.details.declared_seconds
         found = float(self.time_of(len(self) - 1) - self.time_of(0) + 1 / self.format.rate)
-        if seconds is not None and seconds > found + max(1.0, 2 / float(self.format.rate)):
+        if seconds is not None and self.index.complete and seconds > found + max(1.0, 2 / float(self.format.rate)):
             notes.append(
                 f"The file announces {seconds:.1f} s but its picture ends after {found:.1f} s ({len(self)} frames): "
                 "it may have been cut off. The frames that are there can be used."
@@ -301,6 +362,15 @@ class VideoFile:
         if self.details.variable_rate:
             notes.append("The frames are not evenly spaced in time; their own times are kept in the output.")
         return tuple(notes)
+
+
+def _disk_facts(path: Path) -> tuple[int, int, int] | None:
+    """What tells at a glance whether the file is still the same; None while it cannot be reached."""
+    try:
+        facts = path.stat()
+    except OSError:
+        return None
+    return facts.st_size, facts.st_mtime_ns, facts.st_ino
 
 
 class _TooLateError(Exception):

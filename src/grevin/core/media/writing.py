@@ -13,9 +13,10 @@ import av
 
 from grevin.core.errors import NoSpaceError, OutputError, UsageError
 from grevin.core.media.image_sequence import is_pattern, parse_pattern
-from grevin.core.media.matroska_writer import MatroskaWriter
+from grevin.core.media.matroska_writer import MatroskaWriter, Start
 from grevin.core.media.opening import Reader
 from grevin.core.media.sequence_writer import SequenceWriter
+from grevin.core.media.still_image import WRITTEN_SUFFIXES
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 
@@ -47,15 +48,16 @@ class Writer(Protocol):
 
 
 def open_writer(
-    output: Path, source: Reader | None, fmt: PictureFormat, frames: range, overwrite: bool = False
-) -> Writer:
+    output: Path, source: Reader | None, fmt: PictureFormat, frames: range, overwrite: bool = False,
+    start: Start | None = None,
+) -> Writer:  # fmt: skip
     """A writer by the output's name: `.mkv` is FFV1 in Matroska, `name.%06d.png` / `.tif` a sequence.
 
     Raises:
         UsageError: for another ending.
         OutputError: if it exists (without `overwrite`), is the source, or cannot be written there.
     """
-    if is_pattern(output):
+    if is_pattern(output) and output.suffix.lower() in WRITTEN_SUFFIXES:
         pattern = parse_pattern(output)
         with translated(output):
             return SequenceWriter(pattern, source, fmt, frames, overwrite)
@@ -65,7 +67,7 @@ def open_writer(
             "Use .mkv (FFV1, lossless) or a sequence pattern such as name.%06d.png or name.%06d.tif.",
         )
     with translated(output):
-        return MatroskaWriter(output, source, fmt, frames, overwrite)
+        return MatroskaWriter(output, source, fmt, frames, overwrite, start or Start())
 
 
 @contextmanager

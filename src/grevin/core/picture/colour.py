@@ -15,6 +15,7 @@ import numpy.typing as npt
 
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame, Mask, Plane
+from grevin.core.picture.transfer import decode_linear, encode_linear
 
 Rgb = npt.NDArray[np.float32]
 
@@ -74,6 +75,8 @@ def to_rgb(frame: Frame) -> Rgb:
         planes = [frame.planes[0], *(spread_chroma(p, fmt) for p in frame.planes[1:3])]
         codes = cv2.merge([p.astype(np.float32) for p in planes])
         return np.asarray(cv2.transform(codes, rgb_affine(fmt)), np.float32)
+    if fmt.sample == "half":
+        return encode_linear(np.asarray(cv2.merge([p.astype(np.float32) for p in frame.planes[:3]]), np.float32))
     luma_span, luma_offset = grey_scale(fmt)
     planes = [frame.planes[0]] * 3 if fmt.model == "grey" else list(frame.planes[:3])
     codes = cv2.merge([p.astype(np.float32) for p in planes])
@@ -102,6 +105,8 @@ def _codes_affine(fmt: PictureFormat) -> npt.NDArray[np.float64]:
 
 def codes_from_rgb(values: Rgb, fmt: PictureFormat) -> npt.NDArray[np.float64]:
     """(N, 3) nominal R'G'B' to (N, planes) code values, not rounded; grey takes the BT.709 luma."""
+    if fmt.sample == "half":
+        return decode_linear(values).astype(np.float64)
     affine = _codes_affine(fmt)
     return np.asarray(values.astype(np.float64) @ affine[:, :3].T + affine[:, 3])
 
@@ -140,7 +145,7 @@ def _paint_plane(
     old = plane.ravel()[samples].astype(np.float64)
     new = old + share * (wanted - old)
     result = plane.copy()
-    if plane.dtype != np.float32:
+    if plane.dtype.kind == "u":
         new = np.clip(np.rint(new), 0, fmt.max_code)
     result.ravel()[samples] = new.astype(plane.dtype)
     return result
@@ -149,7 +154,8 @@ def _paint_plane(
 def from_rgb(frame: Frame, picture: Rgb) -> Frame:
     """A whole new picture in `frame`'s format: float32 planes in code-value units, everything touched."""
     fmt = frame.format
-    codes = cv2.split(cv2.transform(picture, _codes_affine(fmt)))
+    half = fmt.sample == "half"
+    codes = cv2.split(decode_linear(picture) if half else cv2.transform(picture, _codes_affine(fmt)))
     planes: list[Plane] = []
     for (height, width), full in zip(fmt.plane_shapes(), codes[: fmt.colour_planes], strict=False):
         planes.append(full if (height, width) == full.shape else _gather_chroma(full, fmt))

@@ -2,21 +2,103 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 import cv2
 import numpy as np
 import numpy.typing as npt
 
-from grevin.core.picture.colour import code_scale, grey_scale, rgb_from_ycc_matrix, spread_chroma
+from grevin.core.picture.colour import (
+    LUMA_COEFFICIENTS,
+    code_scale,
+    grey_scale,
+    rgb_from_ycc_matrix,
+    spread_chroma,
+    to_rgb,
+)
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame, Mask, Plane
 
 Screen = npt.NDArray[np.uint8]
 OPAQUE = 255
 
+Channel = Literal["colour", "red", "green", "blue", "luma", "chroma"]
+CHANNELS: tuple[Channel, ...] = ("colour", "red", "green", "blue", "luma", "chroma")
+_SCREEN_PLANE: dict[Channel, int] = {"blue": 0, "green": 1, "red": 2}
+MID_GREY = 128.0
 
-def to_screen(frame: Frame) -> Screen:
-    """(H, W, 4) uint8 B, G, R, 255 for the screen. For looking only: never an output."""
+
+def to_screen(frame: Frame, channel: Channel = "colour") -> Screen:
+    """(H, W, 4) uint8 B, G, R, 255 for the screen. For looking only: never an output.
+
+    Args:
+        frame: the picture.
+        channel: all of it, one channel as grey, or its colour alone at an even brightness.
+    """
+    if channel == "luma":
+        return _grey_screen(_luma_levels(frame))
+    screen = _colour_screen(frame)
+    if channel == "chroma":
+        return _chroma_screen(screen)
+    if channel != "colour":
+        return _grey_screen(np.ascontiguousarray(screen[..., _SCREEN_PLANE[channel]]))
+    return screen
+
+
+def _grey_screen(levels: npt.NDArray[np.uint8]) -> Screen:
+    return np.asarray(cv2.cvtColor(levels, cv2.COLOR_GRAY2BGRA), np.uint8)
+
+
+def _luma_levels(frame: Frame) -> npt.NDArray[np.uint8]:
+    """Luma with black at 0 and white at 255, whatever the range of the material."""
     fmt = frame.format
+    luma = frame.luma8()
+    if fmt.full_range or fmt.sample == "half":
+        return luma
+    return np.asarray(cv2.LUT(luma, np.clip((np.arange(256) - 16) * 255.0 / 219.0, 0, 255).astype(np.uint8)), np.uint8)
+
+
+def _chroma_screen(screen: Screen) -> Screen:
+    """Every pixel with the luma of middle grey: only differences of colour are left."""
+    red, blue = LUMA_COEFFICIENTS["bt709"]
+    weights = np.array([[blue, 1.0 - red - blue, red, 0.0]])
+    luma = cv2.transform(screen, weights)
+    colour = screen[..., :3].astype(np.int16) - luma[..., None].astype(np.int16) + np.int16(MID_GREY)
+    result = np.full(screen.shape, OPAQUE, np.uint8)
+    result[..., :3] = np.clip(colour, 0, 255)
+    return result
+
+
+def difference_screen(before: Frame, after: Frame, gain: float) -> Screen:
+    """How far two pictures lie apart, amplified; black where they are equal. (H, W, 4) as `to_screen`."""
+    apart = np.abs(to_rgb(before) - to_rgb(after)) * np.float32(255.0 * gain)
+    return _from_rgb_levels(apart)
+
+
+def taken_away_screen(before: Frame, after: Frame, gain: float) -> Screen:
+    """Source minus result, amplified, round middle grey: what was taken out of the picture."""
+    taken = (to_rgb(before) - to_rgb(after)) * np.float32(255.0 * gain) + np.float32(MID_GREY)
+    return _from_rgb_levels(taken)
+
+
+def _from_rgb_levels(levels: npt.NDArray[np.float32]) -> Screen:
+    codes = np.clip(levels, 0, 255).astype(np.uint8)
+    return np.asarray(cv2.cvtColor(codes, cv2.COLOR_RGB2BGRA), np.uint8)
+
+
+def mask_screen(mask: Mask, colour: tuple[int, int, int]) -> Screen:
+    """A mask alone, as a drawing in `colour` on grey."""
+    red, green, blue = colour
+    screen = np.full((*mask.shape, 4), OPAQUE, np.uint8)
+    screen[..., :3] = 60  # as dark as the surround of the picture
+    screen[mask] = (blue, green, red, OPAQUE)
+    return screen
+
+
+def _colour_screen(frame: Frame) -> Screen:
+    fmt = frame.format
+    if fmt.sample == "half":
+        return _from_rgb_levels(to_rgb(frame) * np.float32(255.0))
     planes = [_top_eight_bits(p, fmt) for p in frame.planes[: fmt.colour_planes]]
     if fmt.model == "yuv":
         codes = cv2.merge([planes[0], *(spread_chroma(p, fmt) for p in planes[1:])])

@@ -10,6 +10,7 @@ import numpy as np
 
 ColourModel = Literal["yuv", "rgb", "grey"]
 FieldOrder = Literal["progressive", "top_first", "bottom_first", "unknown"]
+SampleKind = Literal["integer", "half"]
 
 # Horizontal and vertical ratio of luma to chroma samples, by the trade's name of the layout.
 CHROMA_RATIOS: dict[str, tuple[int, int]] = {
@@ -37,6 +38,7 @@ class PictureFormat:
         pixel_aspect: width of a pixel over its height.
         rate: frames per second.
         field_order: as declared by the material.
+        sample: "integer", or "half" for 16-bit floating-point R'G'B' of linear light (OpenEXR).
         colour_tags: numeric (matrix, primaries, transfer, range) tags of the material (ITU-T H.273), carried over.
     """
 
@@ -52,10 +54,13 @@ class PictureFormat:
     rate: Fraction = Fraction(24)
     field_order: FieldOrder = "unknown"
     colour_tags: tuple[int, int, int, int] = (2, 2, 2, 0)
+    sample: SampleKind = "integer"
 
     @property
-    def dtype(self) -> np.dtype[np.uint8] | np.dtype[np.uint16]:
+    def dtype(self) -> np.dtype[np.uint8] | np.dtype[np.uint16] | np.dtype[np.float16]:
         """Type of the native code values."""
+        if self.sample == "half":
+            return np.dtype(np.float16)
         return np.dtype(np.uint8) if self.bit_depth == 8 else np.dtype(np.uint16)
 
     @property
@@ -81,7 +86,13 @@ class PictureFormat:
         colour = (full, small, small) if self.model == "yuv" else (full,) * self.colour_planes
         return (*colour, full) if self.alpha else colour
 
+    @property
+    def display_size(self) -> tuple[float, float]:
+        """(width, height) as it is meant to be seen, in pixels as high as the picture's."""
+        return self.width * float(self.pixel_aspect), float(self.height)
+
     def describe(self) -> str:
         """One line for people: size, depth, chroma, rate."""
         chroma = self.chroma if self.model == "yuv" else {"rgb": "RGB", "grey": "grey"}[self.model]
-        return f"{self.width}x{self.height} {chroma} {self.bit_depth} bit"
+        half = " float" if self.sample == "half" else ""
+        return f"{self.width}x{self.height} {chroma} {self.bit_depth} bit{half}"

@@ -9,6 +9,9 @@ import numpy as np
 import numpy.typing as npt
 
 from grevin.core.picture.format import PictureFormat
+from grevin.core.picture.transfer import encode_linear
+
+BT709_LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)  # ITU-R BT.709-6, item 3.2
 
 Plane = npt.NDArray[Any]
 Mask = npt.NDArray[np.bool_]
@@ -52,10 +55,12 @@ class Frame:
 
     def luma8(self) -> npt.NDArray[np.uint8]:
         """(H, W) uint8 brightness for finding and motion: Y', grey, or BT.709 luma of R'G'B', top 8 bits."""
+        if self.format.sample == "half":
+            encoded = encode_linear(np.stack([plane.astype(np.float32) for plane in self.planes[:3]]))
+            return np.asarray(np.clip(np.tensordot(BT709_LUMA, encoded, 1) * 255.0, 0, 255), np.uint8)
+        luma: Plane
         if self.format.model == "rgb":
-            red, green, blue = (plane.astype(np.float32) for plane in self.planes[:3])
-            # ITU-R BT.709-6, item 3.2
-            luma = 0.2126 * red + 0.7152 * green + 0.0722 * blue
+            luma = np.tensordot(BT709_LUMA, np.stack([plane.astype(np.float32) for plane in self.planes[:3]]), 1)
         else:
             luma = self.planes[0]
         if luma.dtype == np.uint8:
@@ -70,6 +75,8 @@ class Frame:
         if self.is_native:
             return self
         limit = self.format.max_code
+        if self.format.sample == "half":
+            return replace(self, planes=tuple(p.astype(np.float16) for p in self.planes))
         planes = tuple(np.clip(np.rint(p), 0, limit).astype(self.format.dtype) for p in self.planes)
         return replace(self, planes=planes)
 

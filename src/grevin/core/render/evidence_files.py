@@ -80,7 +80,7 @@ def read_evidence(folder: Path, number: int, shape: tuple[int, int]) -> Mask:
     """
     union = np.zeros(shape, np.bool_)
     for path in sorted(folder.glob(f"*/{number:06}.png")):
-        mask = read_image(path)[0][0]
+        mask = read_image(path).planes[0]
         if mask.shape != shape:
             raise MediaError(f"The evidence {path} has another size than the reel.", "Give the evidence of this reel.")
         union |= mask > 0

@@ -10,9 +10,11 @@ from typing import Any
 import numpy as np
 
 from grevin.core.cache import ByteCache
-from grevin.core.errors import ProofError, UnreadableFrameError
+from grevin.core.errors import ProofError, UnreadableFrameError, UsageError
+from grevin.core.intake.reel import DeclaredReel
 from grevin.core.media.checksums import frame_checksum
 from grevin.core.media.image_sequence import ImageSequence, SequencePattern, is_pattern
+from grevin.core.media.matroska_writer import Start
 from grevin.core.media.opening import Reader
 from grevin.core.media.video_file import VideoFile
 from grevin.core.media.writing import Writer, open_writer, translated
@@ -23,6 +25,7 @@ from grevin.core.render.evidence_files import EvidenceWriter
 from grevin.core.render.frames_in_parallel import in_parallel
 from grevin.core.render.ledger import LedgerRow, LedgerSpool, check_ledger_path, ledger_rows, write_ledger
 from grevin.core.render.verify import as_image_frame
+from grevin.core.timebase.counters import Counter
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment
 
@@ -98,7 +101,7 @@ class Proof:
         }
 
 
-def run(reel: Reader, treatment: Treatment, request: RunRequest, progress: Progress) -> Proof:
+def run(material: Reader | DeclaredReel, treatment: Treatment, request: RunRequest, progress: Progress) -> Proof:
     """Write and prove one output; whatever goes wrong, nothing half-written is left.
 
     Raises:
@@ -106,13 +109,16 @@ def run(reel: Reader, treatment: Treatment, request: RunRequest, progress: Progr
     """
     if request.ledger is not None:
         check_ledger_path(request.ledger)
-    _check_readable(reel, request.frames)
+    reel = material if isinstance(material, DeclaredReel) else DeclaredReel(material)
+    reader = reel.reader
+    _check_readable(reader, request.frames)
     chain = Chain(reel, treatment, ByteCache(RENDER_CACHE_BYTES))
-    writer = open_writer(request.output, reel, chain.result.format, request.frames, request.overwrite)
+    start = Start(_timecode_at(reel, request.frames[0]), reel.keeps_times)
+    writer = open_writer(request.output, reader, chain.result.format, request.frames, request.overwrite, start)
     evidence: EvidenceWriter | None = None
     try:
         if request.evidence is not None:
-            pictures = reel.pattern.folder if isinstance(reel, ImageSequence) else None
+            pictures = reader.pattern.folder if isinstance(reader, ImageSequence) else None
             evidence = EvidenceWriter(request.evidence, chain, pictures)
         proof = _write(chain, writer, evidence, request, progress)
         _read_back(writer, request, proof, progress)
@@ -130,6 +136,18 @@ def run(reel: Reader, treatment: Treatment, request: RunRequest, progress: Progr
         raise
     proof.notes = writer.notes
     return proof
+
+
+def _timecode_at(reel: DeclaredReel, number: int) -> str | None:
+    """Timecode of a frame, if the reel has any; one that cannot be understood is carried over as it is."""
+    found = reel.reader.details.timecode if isinstance(reel.reader, VideoFile) else None
+    first = reel.declared.timecode or found
+    if first is None:
+        return None
+    try:
+        return Counter("timecode", reel.format.rate, first).text(number)
+    except UsageError:
+        return first
 
 
 def _check_readable(reel: Reader, frames: range) -> None:

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 import numpy as np
 import numpy.typing as npt
 
-from grevin.core.errors import MediaError
+from grevin.core.errors import UnreadableFrameError
 from grevin.core.measure.cuts import Small, is_cut, small_picture
 from grevin.core.picture.source import FrameSource
 from grevin.core.progress import Progress
@@ -54,18 +54,23 @@ class Lanes:
         self.dirt[:] = NOT_KNOWN
 
 
-def measure_levels(source: FrameSource, lanes: Lanes, progress: Progress) -> Iterator[int]:
+def measure_levels(
+    source: FrameSource, lanes: Lanes, progress: Progress, unreadable: Callable[[int, str], None] | None = None
+) -> Iterator[int]:
     """Fill level and cuts, frame after frame; yields each frame's number when it is known.
 
-    Frames that cannot be read are passed over.
+    Frames that cannot be read are told to `unreadable`, number and sentence, and passed over.
     """
     progress.begin(len(source), "Measuring")
     last: list[Small] = []
     for number in range(len(source)):
         try:
             luma = source.frame(number).luma8()
-        except MediaError:
+        except UnreadableFrameError as fault:
             last = []
+            if unreadable is not None:
+                unreadable(number, fault.what)
+            progress.advance()
             continue
         lanes.level[number] = luma.mean()
         last = [*last[-3:], small_picture(luma)]

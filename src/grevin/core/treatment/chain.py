@@ -103,13 +103,15 @@ class StepSource:
     """A FrameSource: one step over the frames of another source."""
 
     def __init__(
-        self, source: FrameSource, step: AnyStep, settings: Settings, shots: ShotFinder, cache: ByteCache
-    ) -> None:
+        self, source: FrameSource, step: AnyStep, settings: Settings, shots: ShotFinder, cache: ByteCache,
+        results: ByteCache,
+    ) -> None:  # fmt: skip
         self.step = step
         self.settings = settings
         self._source = source
         self._shots = shots
         self._cache = cache
+        self._results = results
         self._identity = content_key(source.identity, step.id, step.version, settings.model_dump_json())
         self._map = step.frame_map(len(source), settings) if _is_time(step) else None  # type: ignore[union-attr]
         self._format = (
@@ -139,7 +141,7 @@ class StepSource:
 
     def frame(self, number: int) -> Frame:
         """Frame `number` after the step."""
-        return self._cache.get(self.key(number), lambda: self._make(number), lambda f: f.nbytes)
+        return self._results.get(self.key(number), lambda: self._make(number), lambda f: f.nbytes)
 
     def evidence(self, number: int) -> Evidence | None:
         """Where a local step acts on the frame, in whole chroma blocks; None for the other families."""
@@ -194,8 +196,20 @@ class Chain:
             (a step that rests shows the picture before it).
     """
 
-    def __init__(self, reel: FrameSource, treatment: Treatment, cache: ByteCache | None = None) -> None:
+    def __init__(
+        self, reel: FrameSource, treatment: Treatment, cache: ByteCache | None = None, results: ByteCache | None = None
+    ) -> None:
+        """Build the chain.
+
+        Args:
+            reel: the frames.
+            treatment: the steps.
+            cache: holds everything made on the way.
+            results: holds the frames that steps made, so that they outlive what was needed to make them;
+                the same as `cache` by default.
+        """
         self.cache = cache or ByteCache(DEFAULT_CACHE_BYTES)
+        self.results = results or self.cache
         self.source = CachedSource(reel, self.cache)
         self.shots = ShotFinder(self.source, self.cache)
         self.steps: list[StepSource] = []
@@ -208,7 +222,7 @@ class Chain:
 
     def add(self, step: AnyStep, settings: Settings) -> StepSource:
         """Put a step at the end."""
-        added = StepSource(self.result, step, settings, self.shots, self.cache)
+        added = StepSource(self.result, step, settings, self.shots, self.cache, self.results)
         self.steps.append(added)
         self.view_points.append(added)
         return added
@@ -217,6 +231,11 @@ class Chain:
     def result(self) -> CachedSource | StepSource:
         """The picture after everything."""
         return self.view_points[-1]
+
+    def is_ready(self, view_point: int, number: int) -> bool:
+        """Whether a frame at a view point is at hand without making it."""
+        key = self.view_points[view_point].key(number)
+        return key in self.results or key in self.cache
 
     def evidence_at(self, view_point: int, number: int) -> Evidence | None:
         """Evidence of the step that leads to a view point; None at the source and for a step that rests."""

@@ -1,28 +1,69 @@
-"""The light table widget: one frame, before and after, the wipe, the evidence over it. It draws what it is given."""
+"""The light table widget: one frame and every way of looking at it. It draws what it is given.
+
+Zoom is counted in the screen's own pixels, so that 100 % is exact on every screen.
+"""
 
 from __future__ import annotations
 
-import cv2
-import numpy as np
+from dataclasses import dataclass
+from typing import Literal
+
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
+from PySide6.QtGui import (
+    QColor,
+    QImage,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QResizeEvent,
+    QWheelEvent,
+)  # fmt: skip
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from grevin.core.picture.display import hatch_over
-from grevin.desktop.light_table.painting import lay, target
+from grevin.core.measure.area import Box
+from grevin.core.picture.display import Screen, mask_screen
+from grevin.desktop.light_table.labels import labels
+from grevin.desktop.light_table.painting import evidence_overlay, label, lay, placeholder, target
 from grevin.desktop.light_table.view import FIT, View
+from grevin.desktop.light_table.wipe import Wipe
 from grevin.desktop.style import look as style
-from grevin.desktop.work.looks import Look
+from grevin.desktop.work.looks import COMPUTED, Look, Ways
 
 GRIP_PX = 7  # how near the pointer must be to take hold of the wipe's line
-LABEL_PAD = 5
+KNOB_RADIUS = 6
+GAP_PX = 4  # between the two pictures side by side
+PAN_SHARE = 0.12  # of the table's size that a key moves the picture
+EvidenceMode = Literal["off", "hatch", "mask"]
+Hold = Literal["nothing", "picture", "wipe", "knob", "box"]
+
+
+@dataclass(frozen=True)
+class Drawing:
+    """What is drawn over or beside the picture.
+
+    Attributes:
+        before: the source instead of the view point, while held.
+        evidence: off, outline and hatch, or the mask alone.
+        colour: red, green, blue of the evidence.
+        square: pixels shown square, whatever their shape.
+    """
+
+    before: bool = False
+    evidence: EvidenceMode = "off"
+    colour: tuple[int, int, int] = style.EVIDENCE
+    square: bool = False
 
 
 class LightTable(QWidget):
     """Shows a `Look` at a `View`."""
 
     view_changed = Signal(object)
-    wipe_moved = Signal(float)
+    wipe_changed = Signal(object)
+    pointed = Signal(object)
+    boxed = Signal(object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -34,14 +75,21 @@ class LightTable(QWidget):
         self._look: Look | None = None
         self._aspect = 1.0
         self._view = View()
-        self._before = False
-        self._evidence = False
-        self._wipe: float | None = None
+        self._ways = Ways()
+        self._drawing = Drawing()
+        self._wipe = Wipe()
+        self._box: Box | None = None
+        self._measuring = False
         self._waiting = False
-        self._words = "Open material or a job: Ctrl+O"
+        self._words = ""
+        self._missing = ""
         self._drag: QPointF | None = None
-        self._holds_wipe = False
-        self._overlay: tuple[object, QImage, QPointF] | None = None
+        self._box_start: tuple[float, float] | None = None
+        self._hold: Hold = "nothing"
+        self.panning_by_space = False
+        self._overlay: tuple[object, tuple[QImage, QPointF] | None] | None = None
+
+    # What is shown
 
     @property
     def view(self) -> View:
@@ -53,15 +101,25 @@ class LightTable(QWidget):
         """What is shown."""
         return self._look
 
+    @property
+    def missing(self) -> str:
+        """The sentence that stands for a frame that cannot be read, "" where it can."""
+        return self._missing
+
     def show_look(self, look: Look | None, aspect: float) -> None:
         """Show a frame; `aspect` is the width of its pixels over their height."""
-        self._look, self._aspect, self._waiting = look, aspect, False
+        self._look, self._aspect, self._waiting, self._missing = look, aspect, False, ""
         self._overlay = None
         self.update()
 
     def show_words(self, words: str) -> None:
         """Words in place of a picture."""
-        self._look, self._words = None, words
+        self._look, self._words, self._missing, self._waiting = None, words, "", False
+        self.update()
+
+    def show_missing(self, words: str) -> None:
+        """A placeholder with a sentence, where a frame cannot be read."""
+        self._missing, self._waiting = words, False
         self.update()
 
     def show_waiting(self, waiting: bool) -> None:
@@ -70,19 +128,20 @@ class LightTable(QWidget):
             self._waiting = waiting
             self.update()
 
-    def show_before(self, on: bool) -> None:
-        """Show the source instead of the view point."""
-        self._before = on
+    def show_ways(self, ways: Ways) -> None:
+        """Channel and way of comparing."""
+        self._ways = ways
         self.update()
 
-    def show_evidence(self, on: bool) -> None:
-        """Draw the evidence over the picture."""
-        self._evidence = on
+    def show_drawing(self, drawing: Drawing) -> None:
+        """Before, evidence, shape of the pixels."""
+        self._drawing = drawing
+        self._overlay = None
         self.update()
 
-    def show_wipe(self, place: float | None) -> None:
-        """Source left of a line at 0..1 of the table's width; None for no wipe."""
-        self._wipe = place
+    def show_wipe(self, wipe: Wipe) -> None:
+        """Place of the wipe's line; it is drawn while the way of comparing is the wipe."""
+        self._wipe = wipe
         self.update()
 
     def show_view(self, view: View) -> None:
@@ -91,28 +150,94 @@ class LightTable(QWidget):
         self._overlay = None
         self.update()
 
+    def show_measuring(self, on: bool) -> None:
+        """Whether a drag measures instead of moving the picture."""
+        self._measuring = on
+        self.setCursor(Qt.CursorShape.CrossCursor if on else Qt.CursorShape.ArrowCursor)
+
+    def show_box(self, box: Box | None) -> None:
+        """The measured box."""
+        self._box = box
+        self.update()
+
+    # Geometry, in the screen's own pixels
+
+    def aspect(self) -> float:
+        """Width of a shown pixel over its height."""
+        return 1.0 if self._drawing.square else self._aspect
+
     def size_of_picture(self) -> tuple[float, float]:
         """(width, height) as displayed, pixel aspect applied."""
         if self._look is None:
             return 1.0, 1.0
         height, width = self._look.before.shape[:2]
-        return width * self._aspect, float(height)
+        return width * self.aspect(), float(height)
 
-    def _table(self) -> tuple[float, float]:
-        return float(self.width()), float(self.height())
+    def _whole(self) -> QRectF:
+        ratio = self.devicePixelRatioF()
+        return QRectF(0, 0, round(self.width() * ratio), round(self.height() * ratio))
+
+    def panes(self) -> list[QRectF]:
+        """The areas in which the picture lies: one, or two side by side."""
+        whole = self._whole()
+        if self._ways.compare != "side":
+            return [whole]
+        half = (whole.width() - GAP_PX) / 2
+        return [QRectF(0, 0, half, whole.height()), QRectF(half + GAP_PX, 0, half, whole.height())]
+
+    def table(self) -> tuple[float, float]:
+        """Size of a pane in the screen's pixels."""
+        pane = self.panes()[0]
+        return pane.width(), pane.height()
+
+    def _spot(self, position: QPointF) -> tuple[QPointF, QRectF]:
+        """A position of the widget in its pane, and the pane."""
+        point = position * self.devicePixelRatioF()
+        pane = next((pane for pane in self.panes() if pane.contains(point)), self.panes()[0])
+        return point - pane.topLeft(), pane
+
+    def _picture_point(self, position: QPointF) -> tuple[float, float] | None:
+        """Pixel of the picture under a position of the widget; may lie outside the picture."""
+        if self._look is None:
+            return None
+        spot, _ = self._spot(position)
+        left, top = self._view.origin(self.size_of_picture(), self.table())
+        scale = self._view.scale(self.size_of_picture(), self.table())
+        return (spot.x() - left) / scale / self.aspect(), (spot.y() - top) / scale
+
+    def visible_box(self) -> Box | None:
+        """The part of the picture that is seen."""
+        if self._look is None:
+            return None
+        ratio = self.devicePixelRatioF()
+        width, height = self.table()
+        first = self._picture_point(QPointF(0, 0))
+        last = self._picture_point(QPointF((width - 1) / ratio, (height - 1) / ratio))
+        assert first is not None
+        assert last is not None
+        return Box.between(first, last, self._look.source.format)
+
+    # Zoom and crop
 
     def zoom_to(self, zoom: float, at: QPointF | None = None) -> None:
         """Zoom around a position of the widget, its middle by default."""
-        at = at or QPointF(self.width() / 2, self.height() / 2)
-        self._set(self._view.zoomed(zoom, (at.x(), at.y()), self.size_of_picture(), self._table()))
+        width, height = self.table()
+        spot = self._spot(at)[0] if at is not None else QPointF(width / 2, height / 2)
+        self._set(self._view.zoomed(zoom, (spot.x(), spot.y()), self.size_of_picture(), self.table()))
 
     def zoom_step(self, direction: int, at: QPointF | None = None) -> None:
         """One step in (+1) or out (-1)."""
-        self.zoom_to(self._view.step(direction, self.size_of_picture(), self._table()), at)
+        self.zoom_to(self._view.step(direction, self.size_of_picture(), self.table()), at)
+
+    def pan(self, across: int, down: int) -> None:
+        """Move the picture by a share of the table."""
+        width, height = self.table()
+        moved = (across * PAN_SHARE * width, down * PAN_SHARE * height)
+        self._set(self._view.moved(*moved, self.size_of_picture(), self.table()))
 
     def scale(self) -> float:
         """Screen pixels per displayed picture pixel."""
-        return self._view.scale(self.size_of_picture(), self._table())
+        return self._view.scale(self.size_of_picture(), self.table())
 
     def _set(self, view: View) -> None:
         self.show_view(view)
@@ -123,105 +248,154 @@ class LightTable(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), style.TABLE)
+        if self._missing:
+            placeholder(painter, QRectF(self.rect()).adjusted(20, 20, -20, -20), self._missing)
+            return
         if self._look is None:
             painter.setPen(style.QUIET)
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, self._words)
             return
-        place = target(self._view, self.size_of_picture(), self._table())
-        lay(painter, self._look.before if self._before else self._look.after, place)
-        if self._wipe is not None:
-            self._paint_wipe(painter, place)
-        if self._evidence:
-            self._paint_evidence(painter, place)
-        self._paint_labels(painter)
-
-    def _paint_wipe(self, painter: QPainter, place: QRectF) -> None:
-        assert self._look is not None
-        assert self._wipe is not None
-        line = self._wipe * self.width()
+        ratio = self.devicePixelRatioF()
         painter.save()
-        painter.setClipRect(QRectF(0, 0, line, self.height()))
-        painter.fillRect(self.rect(), style.TABLE)
-        lay(painter, self._look.before, place)
+        painter.scale(1 / ratio, 1 / ratio)
+        for place, pane in enumerate(self.panes()):
+            self._paint_pane(painter, self._look, pane, place)
         painter.restore()
-        painter.setPen(QPen(QColor(20, 20, 20), 3))
-        painter.drawLine(QPointF(line, 0), QPointF(line, self.height()))
-        painter.setPen(QPen(style.TEXT, 1))
-        painter.drawLine(QPointF(line, 0), QPointF(line, self.height()))
+        self._paint_labels(painter, self._look)
 
-    def _paint_evidence(self, painter: QPainter, place: QRectF) -> None:
-        assert self._look is not None
-        evidence = self._look.evidence
+    def _paint_pane(self, painter: QPainter, look: Look, pane: QRectF, number: int) -> None:
+        place = target(self._view, self.size_of_picture(), pane)
+        painter.save()
+        painter.setClipRect(pane)
+        lay(painter, self._picture(look, number), place)
+        if self._ways.compare == "wipe" and not self._drawing.before:
+            self._paint_wipe(painter, look, pane, place)
+        if self._drawing.evidence == "hatch":
+            self._paint_evidence(painter, look, pane, place)
+        if self._box is not None:
+            self._paint_box(painter, self._box, place)
+        painter.restore()
+
+    def _picture(self, look: Look, pane: int) -> Screen:
+        source = self._drawing.before or (self._ways.compare == "side" and pane == 0)
+        if source:
+            return look.before
+        if self._drawing.evidence == "mask" and look.evidence is not None:
+            return mask_screen(look.evidence.mask, self._drawing.colour)
+        if self._ways.compare in COMPUTED and look.computed is not None:
+            return look.computed
+        return look.after
+
+    def _paint_wipe(self, painter: QPainter, look: Look, pane: QRectF, place: QRectF) -> None:
+        table = (pane.width(), pane.height())
+        path = QPainterPath()
+        path.addPolygon(QPolygonF([QPointF(x, y) for x, y in self._wipe.source_side(table)]))
+        painter.save()
+        painter.setClipPath(path, Qt.ClipOperation.IntersectClip)
+        painter.fillRect(pane, style.TABLE)
+        lay(painter, look.before, place)
+        painter.restore()
+        first, second = (QPointF(*end) for end in self._wipe.ends(table))
+        for colour, width in ((QColor(20, 20, 20), 3), (style.TEXT, 1)):
+            painter.setPen(QPen(colour, width))
+            painter.drawLine(first, second)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(QColor(20, 20, 20), 1))
+        painter.setBrush(style.TEXT)
+        painter.drawEllipse(QPointF(*self._wipe.knob(table)), KNOB_RADIUS, KNOB_RADIUS)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+
+    def _paint_evidence(self, painter: QPainter, look: Look, pane: QRectF, place: QRectF) -> None:
+        evidence = look.evidence
         if evidence is None or not evidence.mask.any():
             return
-        wanted = (id(evidence), self._view, self.size().toTuple())
+        wanted = (id(evidence), self._view, self._drawing, pane.getRect())
         if self._overlay is None or self._overlay[0] != wanted:
-            self._overlay = (wanted, *self._draw_overlay(evidence.mask, place))
-        painter.drawImage(self._overlay[2], self._overlay[1])
+            self._overlay = (wanted, evidence_overlay(evidence.mask, place, pane, self._drawing.colour))
+        if self._overlay[1] is not None:
+            image, corner = self._overlay[1]
+            painter.drawImage(corner, image)
 
-    def _draw_overlay(self, mask: np.ndarray, place: QRectF) -> tuple[QImage, QPointF]:
-        """The hatch at screen resolution, for the visible part only."""
-        height, width = mask.shape
-        seen = place.intersected(QRectF(self.rect()))
-        across, down = width / place.width(), height / place.height()
-        first_x, last_x = int((seen.left() - place.left()) * across), int((seen.right() - place.left()) * across) + 1
-        first_y, last_y = int((seen.top() - place.top()) * down), int((seen.bottom() - place.top()) * down) + 1
-        part = mask[max(0, first_y) : last_y, max(0, first_x) : last_x]
-        size = (max(1, round(part.shape[1] / across)), max(1, round(part.shape[0] / down)))
-        method = cv2.INTER_NEAREST if across <= 1 else cv2.INTER_AREA
-        shown = cv2.resize(part.astype(np.uint8) * np.uint8(255), size, interpolation=method) > 0
-        overlay = hatch_over(np.asarray(shown), style.EVIDENCE)
-        image = QImage(overlay.data, size[0], size[1], 4 * size[0], QImage.Format.Format_ARGB32_Premultiplied).copy()
-        return image, QPointF(place.left() + max(0, first_x) / across, place.top() + max(0, first_y) / down)
+    def _paint_box(self, painter: QPainter, box: Box, place: QRectF) -> None:
+        scale = self.scale()
+        across = scale * self.aspect()
+        rect = QRectF(
+            place.left() + box.x * across, place.top() + box.y * scale, box.width * across, box.height * scale
+        ).adjusted(-0.5, -0.5, 0.5, 0.5)
+        for colour, pen_width in ((QColor(16, 16, 16), 3), (style.ACCENT, 1)):
+            painter.setPen(QPen(colour, pen_width))
+            painter.drawRect(rect)
 
-    def _paint_labels(self, painter: QPainter) -> None:
-        assert self._look is not None
-        left = []
-        if self._before:
-            left.append("Before: the source")
-        if self._wipe is not None:
-            left.append("Wipe: source on the left")
-        if self._evidence:
-            left.append(_evidence_words(self._look))
-        if self._waiting:
-            left.append("Working …")
-        y = 8
-        for text in left:
-            y += self._label(painter, text, 8, y) + 4
-
-    def _label(self, painter: QPainter, text: str, x: int, y: int) -> int:
-        metrics = painter.fontMetrics()
-        height = metrics.height() + 2 * LABEL_PAD
-        box = QRectF(x, y, metrics.horizontalAdvance(text) + 2 * LABEL_PAD, height)
-        painter.fillRect(box, QColor(24, 24, 24, 205))
-        painter.setPen(style.TEXT)
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
-        return height
+    def _paint_labels(self, painter: QPainter, look: Look) -> None:
+        ratio = self.devicePixelRatioF()
+        y = 8.0
+        for text in labels(look, self._ways, self._drawing, self._wipe, self._waiting):
+            y += label(painter, text, 8, y) + 4
+        if self._ways.compare == "side" and not self._drawing.before:
+            left, right = self.panes()
+            bottom = self.height() - painter.fontMetrics().height() - 18
+            label(painter, "source", left.left() / ratio + 8, bottom)
+            label(painter, "view point", right.left() / ratio + 8, bottom)
 
     # Pointer
 
-    def _near_wipe(self, x: float) -> bool:
-        return self._wipe is not None and abs(x - self._wipe * self.width()) <= GRIP_PX
+    def _held_at(self, event: QMouseEvent) -> Hold:
+        left = event.button() == Qt.MouseButton.LeftButton
+        if not left or self.panning_by_space:
+            return "picture"
+        if self._ways.compare == "wipe":
+            spot, _ = self._spot(event.position())
+            point, table = (spot.x(), spot.y()), self.table()
+            knob = self._wipe.knob(table)
+            if abs(point[0] - knob[0]) + abs(point[1] - knob[1]) <= 2 * GRIP_PX:
+                return "knob"
+            if self._wipe.distance(point, table) <= GRIP_PX:
+                return "wipe"
+        shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        return "box" if self._measuring or shift else "picture"
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._drag = event.position()
-        self._holds_wipe = event.button() == Qt.MouseButton.LeftButton and self._near_wipe(event.position().x())
+        self._hold = self._held_at(event)
+        self._box_start = self._picture_point(event.position()) if self._hold == "box" else None
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        self.pointed.emit(self._pixel_under(event.position()))
         if self._drag is None:
-            near = self._near_wipe(event.position().x())
-            self.setCursor(Qt.CursorShape.SplitHCursor if near else Qt.CursorShape.ArrowCursor)
             return
-        if self._holds_wipe:
-            self.wipe_moved.emit(min(0.98, max(0.02, event.position().x() / self.width())))
-            return
-        moved = event.position() - self._drag
-        self._drag = event.position()
-        self._set(self._view.moved(moved.x(), moved.y(), self.size_of_picture(), self._table()))
+        spot, _ = self._spot(event.position())
+        point, table = (spot.x(), spot.y()), self.table()
+        if self._hold == "wipe":
+            self.wipe_changed.emit(self._wipe.moved_to(point, table))
+        elif self._hold == "knob":
+            self.wipe_changed.emit(self._wipe.turned_towards(point, table))
+        elif self._hold == "box":
+            self._drag_box(event.position())
+        else:
+            moved = (event.position() - self._drag) * self.devicePixelRatioF()
+            self._drag = event.position()
+            self._set(self._view.moved(moved.x(), moved.y(), self.size_of_picture(), self.table()))
+
+    def _drag_box(self, position: QPointF) -> None:
+        here = self._picture_point(position)
+        if self._look is not None and self._box_start is not None and here is not None:
+            self.boxed.emit(Box.between(self._box_start, here, self._look.source.format))
+
+    def _pixel_under(self, position: QPointF) -> tuple[int, int] | None:
+        point = self._picture_point(position)
+        if self._look is None or point is None:
+            return None
+        fmt = self._look.source.format
+        inside = 0 <= point[0] < fmt.width and 0 <= point[1] < fmt.height
+        return (int(point[0]), int(point[1])) if inside else None
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._drag = None
-        self._holds_wipe = False
+        self._hold = "nothing"
+
+    def leaveEvent(self, event: object) -> None:
+        self.pointed.emit(None)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         if event.angleDelta().y():
@@ -233,10 +407,3 @@ class LightTable(QWidget):
     def resizeEvent(self, event: QResizeEvent) -> None:
         self._overlay = None
         super().resizeEvent(event)
-
-
-def _evidence_words(look: Look) -> str:
-    if look.evidence is None:
-        return "Evidence: select a step"
-    count = len(look.evidence.blobs)
-    return f"Evidence: {count} found on this frame" if count else "Evidence: nothing found on this frame"

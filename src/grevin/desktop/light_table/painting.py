@@ -1,12 +1,19 @@
-"""Laying a screen picture onto a widget at a view."""
+"""Drawing onto the light table and the strips: pictures at a view, evidence, words, what stands for a missing frame."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF
-from PySide6.QtGui import QImage, QPainter
+import cv2
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QImage, QPainter, QPen
 
-from grevin.core.picture.display import Screen
+from grevin.core.picture.display import Screen, hatch_over
+from grevin.core.picture.frame import Mask
 from grevin.desktop.light_table.view import View
+from grevin.desktop.style import look as style
+
+LABEL_PAD = 5
+HATCH_PX = 18
 
 
 def as_image(screen: Screen) -> QImage:
@@ -15,11 +22,12 @@ def as_image(screen: Screen) -> QImage:
     return QImage(screen.data, width, height, 4 * width, QImage.Format.Format_RGB32)
 
 
-def target(view: View, size: tuple[float, float], table: tuple[float, float]) -> QRectF:
-    """Where the picture lies on the widget, snapped to whole pixels."""
+def target(view: View, size: tuple[float, float], pane: QRectF) -> QRectF:
+    """Where the picture lies in a pane, snapped to whole pixels."""
+    table = (pane.width(), pane.height())
     left, top = view.origin(size, table)
     scale = view.scale(size, table)
-    return QRectF(round(left), round(top), size[0] * scale, size[1] * scale)
+    return QRectF(round(pane.left() + left), round(pane.top() + top), size[0] * scale, size[1] * scale)
 
 
 def lay(painter: QPainter, screen: Screen, place: QRectF) -> None:
@@ -27,3 +35,56 @@ def lay(painter: QPainter, screen: Screen, place: QRectF) -> None:
     smooth = place.height() < screen.shape[0]
     painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, smooth)
     painter.drawImage(place, as_image(screen))
+
+
+def evidence_overlay(
+    mask: Mask, place: QRectF, pane: QRectF, colour: tuple[int, int, int]
+) -> tuple[QImage, QPointF] | None:
+    """Outline and hatch of a mask at screen resolution, for the visible part only, and where it belongs."""
+    height, width = mask.shape
+    seen = place.intersected(pane)
+    if seen.isEmpty():
+        return None
+    across, down = width / place.width(), height / place.height()
+    first_x, last_x = int((seen.left() - place.left()) * across), int((seen.right() - place.left()) * across) + 1
+    first_y, last_y = int((seen.top() - place.top()) * down), int((seen.bottom() - place.top()) * down) + 1
+    part = mask[max(0, first_y) : last_y, max(0, first_x) : last_x]
+    size = (max(1, round(part.shape[1] / across)), max(1, round(part.shape[0] / down)))
+    method = cv2.INTER_NEAREST if across <= 1 else cv2.INTER_AREA
+    shown = cv2.resize(part.astype(np.uint8) * np.uint8(255), size, interpolation=method) > 0
+    overlay = hatch_over(np.asarray(shown), colour)
+    image = QImage(overlay.data, size[0], size[1], 4 * size[0], QImage.Format.Format_ARGB32_Premultiplied).copy()
+    return image, QPointF(place.left() + max(0, first_x) / across, place.top() + max(0, first_y) / down)
+
+
+def label(painter: QPainter, text: str, x: float, y: float) -> float:
+    """Words on a dark ground with their top left corner there; returns their height."""
+    metrics = painter.fontMetrics()
+    height = metrics.height() + 2 * LABEL_PAD
+    box = QRectF(x, y, metrics.horizontalAdvance(text) + 2 * LABEL_PAD, height)
+    painter.fillRect(box, QColor(24, 24, 24, 205))
+    painter.setPen(style.TEXT)
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+    return height
+
+
+def placeholder(painter: QPainter, place: QRectF, words: str) -> None:
+    """What stands for a frame that cannot be read: a hatched field with a sentence; it is in no picture."""
+    painter.save()
+    painter.setClipRect(place)
+    painter.fillRect(place, QColor(40, 40, 40))
+    painter.setPen(QPen(style.LINE, 1))
+    across = int(place.width() + place.height())
+    for offset in range(-int(place.height()), across, HATCH_PX):
+        painter.drawLine(
+            QPointF(place.left() + offset, place.bottom()), QPointF(place.left() + offset + place.height(), place.top())
+        )
+    painter.setPen(QPen(style.QUIET, 1))
+    painter.drawRect(place.adjusted(0, 0, -1, -1))
+    painter.setPen(style.TEXT)
+    flags = int(Qt.AlignmentFlag.AlignCenter) | int(Qt.TextFlag.TextWordWrap)
+    room = place.adjusted(12, 8, -12, -8)
+    box = painter.boundingRect(room, flags, words).adjusted(-8, -6, 8, 6)
+    painter.fillRect(box, QColor(24, 24, 24, 225))
+    painter.drawText(room, flags, words)
+    painter.restore()

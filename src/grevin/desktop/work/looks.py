@@ -3,11 +3,37 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
-from grevin.core.picture.display import Screen, to_screen
+from grevin.core.errors import UnreadableFrameError
+from grevin.core.measure.repeats import CONTEXT, Change, Judgement, change_between, judge
+from grevin.core.picture.display import Channel, Screen, difference_screen, taken_away_screen, to_screen
 from grevin.core.picture.frame import Frame
+from grevin.core.quality.harm import harm_of
 from grevin.core.steps.base import Evidence
 from grevin.core.treatment.chain import Chain
+
+Compare = Literal["one", "wipe", "side", "difference", "taken"]
+COMPARE_LABELS: dict[Compare, str] = {
+    "one": "one picture", "wipe": "wipe", "side": "side by side", "difference": "difference", "taken": "taken away",
+}  # fmt: skip
+COMPUTED: set[Compare] = {"difference", "taken"}
+FIRST_GAIN = 8.0
+
+
+@dataclass(frozen=True)
+class Ways:
+    """How one looks, as far as it changes the pictures that have to be made.
+
+    Attributes:
+        channel: which channel is shown.
+        compare: how source and view point are compared.
+        gain: amplification of difference and taken-away view.
+    """
+
+    channel: Channel = "colour"
+    compare: Compare = "one"
+    gain: float = FIRST_GAIN
 
 
 @dataclass(frozen=True, eq=False)
@@ -17,24 +43,31 @@ class Look:
     Attributes:
         number: frame of the reel.
         view_point: place on the treatment path of `after`.
+        source, frame: the frames themselves, for reading values off them.
         before: (H, W, 4) uint8 screen picture of the source.
         after: the same at the view point (the same object where nothing was changed).
+        computed: difference or taken-away view, None in the other ways of looking.
         evidence: of the step that was asked for, None where there is none.
+        harm: share of what was taken away that follows the picture's detail; None where nothing was.
     """
 
     number: int
     view_point: int
+    source: Frame
+    frame: Frame
     before: Screen
     after: Screen
+    computed: Screen | None
     evidence: Evidence | None
+    harm: float | None
 
 
-def screen_of(chain: Chain, frame: Frame, key: str) -> Screen:
+def screen_of(chain: Chain, frame: Frame, key: str, channel: Channel = "colour") -> Screen:
     """Screen picture of a frame, kept in the chain's cache."""
-    return chain.cache.get(f"screen/{key}", lambda: to_screen(frame), lambda screen: screen.nbytes)
+    return chain.cache.get(f"screen/{channel}/{key}", lambda: to_screen(frame, channel), lambda screen: screen.nbytes)
 
 
-def make_look(chain: Chain, number: int, view_point: int, evidence_of: int) -> Look:
+def make_look(chain: Chain, number: int, view_point: int, evidence_of: int, ways: Ways) -> Look:
     """Make a look; dear parts come from the chain's cache.
 
     Args:
@@ -42,16 +75,57 @@ def make_look(chain: Chain, number: int, view_point: int, evidence_of: int) -> L
         number: frame.
         view_point: place whose picture is `after`.
         evidence_of: place whose evidence is wanted, 0 for none.
+        ways: how one looks.
     """
     source, place = chain.source, chain.view_points[view_point]
     first = source.frame(number)
-    before = screen_of(chain, first, source.key(number))
+    before = screen_of(chain, first, source.key(number), ways.channel)
     last = place.frame(number)
-    after = before if last is first else screen_of(chain, last, place.key(number))
+    after = before if last is first else screen_of(chain, last, place.key(number), ways.channel)
     evidence = chain.evidence_at(evidence_of, number) if evidence_of else None
-    return Look(number, view_point, before, after, evidence)
+    computed, harm = None, None
+    if ways.compare in COMPUTED and last.format == first.format:
+        make = difference_screen if ways.compare == "difference" else taken_away_screen
+        key = f"screen/{ways.compare}/{ways.gain}/{place.key(number)}"
+        computed = chain.cache.get(key, lambda: make(first, last, ways.gain), lambda screen: screen.nbytes)
+        harm = None if last is first else harm_of(first, last)
+    return Look(number, view_point, first, last, before, after, computed, evidence, harm)
 
 
-def is_ready(chain: Chain, number: int, view_point: int) -> bool:
-    """Whether a frame at a view point is in the cache."""
-    return chain.view_points[view_point].key(number) in chain.cache
+@dataclass(frozen=True, eq=False)
+class Neighbour:
+    """A frame of the neighbour strip: its picture and what it is to the frame before it."""
+
+    screen: Screen
+    judgement: Judgement | None
+
+
+def make_neighbour(chain: Chain, number: int, view_point: int, channel: Channel) -> Neighbour:
+    """Picture at the view point, and the change from the frame before it, measured on the source."""
+    place = chain.view_points[view_point]
+    return Neighbour(screen_of(chain, place.frame(number), place.key(number), channel), None)
+
+
+def judge_neighbour(chain: Chain, number: int) -> Judgement | None:
+    """How a frame of the source differs from the one before it; None for the first and beside unreadable ones."""
+    if number <= 0:
+        return None
+    changes = {}
+    for place in range(max(1, number - CONTEXT), min(len(chain.source), number + CONTEXT + 1)):
+        change = _change_at(chain, place)
+        if change is not None:
+            changes[place] = change
+    return judge(changes, number) if number in changes else None
+
+
+def _change_at(chain: Chain, number: int) -> Change | None:
+    key = f"change/{chain.source.identity}/{number}"
+
+    def measure() -> list[Change | None]:
+        try:
+            last, this = (chain.source.frame(place).luma8() for place in (number - 1, number))
+        except UnreadableFrameError:
+            return [None]
+        return [change_between(last, this)]
+
+    return chain.cache.get(key, measure, lambda _: 128)[0]

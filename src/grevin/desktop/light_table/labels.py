@@ -1,0 +1,53 @@
+"""The words on the light table: every way of looking that is not the plain picture says so."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from grevin.desktop.light_table.wipe import Wipe
+from grevin.desktop.work.looks import Look, Ways
+
+if TYPE_CHECKING:
+    from grevin.desktop.light_table.light_table import Drawing
+
+FLAT_DEGREES = 45.0
+
+
+def labels(look: Look, ways: Ways, drawing: Drawing, wipe: Wipe, waiting: bool) -> list[str]:
+    """One line for each."""
+    words = []
+    if drawing.before:
+        words.append("Before: the source")
+    elif ways.compare != "one":
+        words.append(_compare_words(look, ways, wipe))
+    if ways.channel != "colour":
+        words.append(f"{ways.channel.capitalize()} alone")
+    if drawing.square and look.source.format.pixel_aspect != 1:
+        words.append("Pixels shown square")
+    if drawing.evidence != "off":
+        words.append(_evidence_words(look, drawing))
+    if waiting:
+        words.append("Working …")
+    return words
+
+
+def _compare_words(look: Look, ways: Ways, wipe: Wipe) -> str:
+    if ways.compare == "wipe":
+        return "Wipe: source " + ("above" if abs(wipe.angle) > FLAT_DEGREES else "on the left")
+    if ways.compare == "side":
+        return "Side by side"
+    if look.computed is None:
+        return "Source and view point differ in size: nothing to subtract"
+    if ways.compare == "difference":
+        return f"Difference, gain {ways.gain:g}"
+    if look.harm is None:
+        return f"Taken away, gain {ways.gain:g}: nothing was taken"
+    return f"Taken away, gain {ways.gain:g}; {look.harm:.0%} of it follows the picture's detail"
+
+
+def _evidence_words(look: Look, drawing: Drawing) -> str:
+    name = "Evidence alone" if drawing.evidence == "mask" else "Evidence"
+    if look.evidence is None:
+        return f"{name}: select a step"
+    count = len(look.evidence.blobs)
+    return f"{name}: {count} found on this frame" if count else f"{name}: nothing found on this frame"

@@ -1,0 +1,161 @@
+"""What happens to a reel after it was opened, in the background: the rest of its index, its examination, its lanes."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from grevin.core.errors import CancelledError
+from grevin.core.intake.examination import Examination, examine
+from grevin.core.intake.reel import DeclaredReel
+from grevin.core.job.document import Reel
+from grevin.core.media.video_file import VideoFile
+from grevin.core.progress import Progress
+from grevin.core.survey.lanes import Lanes, measure_levels
+from grevin.desktop.work.opening import open_entry
+from grevin.desktop.work.workers import Task
+
+GROW_MS = 300
+REFRESH_MS = 700
+PAUSE_S = 0.004  # between two frames, so that looking goes first
+
+
+class TakingIn(QObject):
+    """Owns the background work and the lanes of the open reel."""
+
+    grew = Signal()
+    examined = Signal(object)
+    lanes_made = Signal(object)
+    lanes_changed = Signal()
+    unreadable = Signal(int, str)
+    progressed = Signal(object)
+    faulted = Signal(object)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._task: Task | None = None
+        self._timer = QTimer(self, interval=GROW_MS)
+        self._timer.timeout.connect(self.grew)
+        self._refresh = QTimer(self, interval=REFRESH_MS)
+        self._refresh.timeout.connect(self.lanes_changed)
+        self.lanes: Lanes | None = None
+        self._free = threading.Event()
+        self._free.set()
+
+    def hold(self, on: bool) -> None:
+        """Wait while pictures are played: they need the machine."""
+        if on:
+            self._free.clear()
+        else:
+            self._free.set()
+
+    @property
+    def busy(self) -> bool:
+        """Whether anything is still being done."""
+        return self._task is not None
+
+    def start(self, reel: DeclaredReel, entry: Reel, job: Path, known: Examination | None) -> None:
+        """Begin with a reel that was just opened."""
+        self.stop()
+        reader = reel.reader
+        whole = not isinstance(reader, VideoFile) or reader.index.complete
+        next_step = partial(self._examine, len(reel), entry, job, known)
+        if whole:
+            next_step()
+            return
+        assert isinstance(reader, VideoFile)
+        self._timer.start()
+        self._run(reader.finish_index, partial(self._indexed, reel, entry, job, known), show=True)
+
+    def _indexed(self, reel: DeclaredReel, entry: Reel, job: Path, known: Examination | None, _: object) -> None:
+        self._timer.stop()
+        self.grew.emit()
+        self._examine(len(reel), entry, job, known)
+
+    def _examine(self, length: int, entry: Reel, job: Path, known: Examination | None) -> None:
+        self.lanes = Lanes(length)
+        self.lanes_made.emit(self.lanes)
+        self._refresh.start()
+        if known is not None:
+            self._measure(entry, job, None)
+        else:
+            self._run(partial(_examine, entry, job), partial(self._measure, entry, job))
+
+    def _measure(self, entry: Reel, job: Path, found: object) -> None:
+        if found is not None:
+            self.examined.emit(found)
+        assert self.lanes is not None
+        self._run(partial(_measure, entry, job, self.lanes, self.unreadable.emit, self._free), self._measured)
+
+    def _measured(self, _: object) -> None:
+        self._refresh.stop()
+        self.lanes_changed.emit()
+
+    def _run(self, work: Callable[[Progress], object], then: Callable[[object], None], show: bool = False) -> None:
+        task = Task(work, "intake", self)
+        self._task = task
+
+        def done(result: object) -> None:
+            if self._task is task:
+                self._task = None
+                if show:
+                    self.progressed.emit(None)
+                then(result)
+
+        def failed(fault: Exception) -> None:
+            if self._task is task:
+                self._task = None
+                self._timer.stop()
+                self._refresh.stop()
+                self.progressed.emit(None)
+                if not isinstance(fault, CancelledError):
+                    self.faulted.emit(fault)
+
+        task.done.connect(done)
+        task.failed.connect(failed)
+        if show:
+            task.progressed.connect(self.progressed)
+        task.start()
+
+    def cancel(self) -> None:
+        """Be content with what is known so far."""
+        if self._task is not None:
+            self._task.cancel()
+
+    def stop(self) -> None:
+        """Stop and wait for the thread."""
+        self._timer.stop()
+        self._refresh.stop()
+        if self._task is not None:
+            task, self._task = self._task, None
+            task.cancel()
+            self._free.set()
+            task.wait()
+        self.lanes = None
+
+
+def _examine(entry: Reel, job: Path, progress: Progress) -> Examination:
+    """On a reader of its own, so that looking does not wait for it."""
+    reel = open_entry(entry, job, progress, patient=True)
+    try:
+        return examine(reel.reader, progress)
+    finally:
+        reel.close()
+
+
+def _measure(
+    entry: Reel, job: Path, lanes: Lanes, unreadable: Callable[[int, str], None], free: threading.Event,
+    progress: Progress,
+) -> None:  # fmt: skip
+    reel = open_entry(entry, job, progress, patient=True)
+    try:
+        for _ in measure_levels(reel, lanes, progress, unreadable):
+            time.sleep(PAUSE_S)
+            free.wait()
+    finally:
+        reel.close()
