@@ -11,6 +11,7 @@ from pathlib import Path
 import pytest
 
 from grevin.core.errors import JobFileError
+from grevin.core.intake.declared import Declared
 from grevin.core.job.document import Job, Reel, add_step, change_settings, remove_step, switch_step
 from grevin.core.job.job_file import JobFile, export_job, import_job
 from grevin.core.render.ledger import LedgerRow
@@ -18,7 +19,7 @@ from grevin.core.treatment.recipe import Treatment
 
 
 def new_job(path: Path) -> JobFile:
-    return JobFile.create(path, Job(reels=(Reel(path="/material/reel.mkv", rate="18/1"),)))
+    return JobFile.create(path, Job(reels=(Reel(path="/material/reel.mkv", declared=Declared(rate="18/1")),)))
 
 
 def test_acts_are_kept_and_undone_across_reopening(tmp_path: Path) -> None:

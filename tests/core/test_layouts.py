@@ -109,10 +109,10 @@ def test_what_ffv1_cannot_carry_is_said() -> None:
 def test_grey_with_alpha_as_a_picture(tmp_path: Path) -> None:
     frame = random_frame(PictureFormat(8, 6, "grey", 8, alpha=True, full_range=True))
     write_image(tmp_path / "a.png", image_samples(frame))
-    planes, model, depth, alpha = read_image(tmp_path / "a.png")
-    assert (model, depth, alpha) == ("rgb", 8, True)
-    np.testing.assert_array_equal(planes[0], frame.planes[0])
-    np.testing.assert_array_equal(planes[3], frame.planes[1])
+    picture = read_image(tmp_path / "a.png")
+    assert (picture.model, picture.bit_depth, picture.alpha) == ("rgb", 8, True)
+    np.testing.assert_array_equal(picture.planes[0], frame.planes[0])
+    np.testing.assert_array_equal(picture.planes[3], frame.planes[1])
 
 
 @pytest.mark.reference

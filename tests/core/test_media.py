@@ -81,9 +81,9 @@ def test_a_range_takes_its_own_sound(tmp_path: Path) -> None:
 @pytest.mark.reference
 def test_another_reader_agrees_with_the_pixel_shape_and_the_header_is_sound(tmp_path: Path) -> None:
     frames = [random_frame(replace(FORMATS[0], pixel_aspect=Fraction(59, 54)), n) for n in range(2)]
-    from grevin.core.media.matroska_writer import MatroskaWriter
+    from grevin.core.media.matroska_writer import MatroskaWriter, Start
 
-    writer = MatroskaWriter(tmp_path / "a.mkv", None, frames[0].format, range(2), False)
+    writer = MatroskaWriter(tmp_path / "a.mkv", None, frames[0].format, range(2), False, Start())
     for frame in frames:
         writer.write(frame)
     writer.finish()
@@ -169,7 +169,7 @@ def test_a_picture_of_another_size_is_named(tmp_path: Path) -> None:
         open_reel(folder).frame(2)
 
 
-@pytest.mark.parametrize("name", ["a.png", "a.%d.%d.png", "a.%06d.jpg"])
+@pytest.mark.parametrize("name", ["a.png", "a.%d.%d.png", "a.%06d.txt"])
 def test_what_is_no_pattern(name: str) -> None:
     with pytest.raises(UsageError, match="is not a sequence pattern"):
         parse_pattern(Path(name))

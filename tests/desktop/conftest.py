@@ -48,7 +48,7 @@ def settle(qtbot: QtBot, window: Window) -> None:
     """Wait until nothing is being opened, looked at or written."""
 
     def idle() -> bool:
-        return window._opening is None and not window.bench.busy and not window.output.writing
+        return not (window.opening.busy or window.bench.busy or window.output.writing)
 
     qtbot.waitUntil(idle, timeout=WAIT_MS)
     qtbot.wait(30)

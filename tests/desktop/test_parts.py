@@ -15,21 +15,27 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QSpinBox, QT
 from pytestqt.qtbot import QtBot
 
 from grevin.core.errors import CancelledError, UsageError
+from grevin.core.measure.area import Reading
+from grevin.core.picture.display import to_screen
+from grevin.core.picture.format import PictureFormat
+from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress, ProgressReport
 from grevin.core.steps.base import Blob, Evidence
 from grevin.core.steps.settings import Settings, setting
 from grevin.core.survey.lanes import Lanes
+from grevin.core.timebase.counters import Counter
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
-from grevin.desktop.light_table.light_table import LightTable
+from grevin.desktop.light_table.light_table import Drawing, LightTable
 from grevin.desktop.light_table.view import View
 from grevin.desktop.message_bar import MessageBar
 from grevin.desktop.neighbour_strip.strip import NeighbourStrip
-from grevin.desktop.places.bench_bar import BenchBar
+from grevin.desktop.places.looking_bar import LookingBar
+from grevin.desktop.places.time_bar import TimeBar
 from grevin.desktop.reel_column.column import HEAD, ReelColumn
 from grevin.desktop.style import look as style
 from grevin.desktop.treatment_path.path import TreatmentPath
 from grevin.desktop.treatment_path.settings_form import SettingsForm
-from grevin.desktop.work.looks import Look
+from grevin.desktop.work.looks import Look, Ways
 from grevin.desktop.work.workers import LatestWorker, Request, Task
 from tests.desktop.conftest import settle
 
@@ -133,8 +139,9 @@ def test_the_column_draws_its_lanes(qtbot: QtBot) -> None:
     column.show()
     lanes = Lanes(100)
     column.show_lanes(100, lanes, lambda frame: 50 <= frame < 60)
+    x = column.width() - 8
     ready = has_colour(pixels(column), style.ACCENT)
-    rows = np.nonzero(ready[HEAD + 20 :, 108:113].any(axis=1))[0] + HEAD + 20  # above it: the current frame
+    rows = np.nonzero(ready[HEAD + 20 :, x : x + 5].any(axis=1))[0] + HEAD + 20  # above it: the current frame
     assert rows.min() == pytest.approx(HEAD + 200, abs=5)
     assert rows.max() == pytest.approx(HEAD + 240, abs=5)
     assert not has_colour(pixels(column), style.DAMAGE).any()
@@ -148,6 +155,7 @@ def test_the_column_draws_its_lanes(qtbot: QtBot) -> None:
     assert dirty.max() == pytest.approx(HEAD + 120, abs=4)
     assert has_colour(picture, style.TEXT)[HEAD + 280 - 4 : HEAD + 280 + 4].any()
     assert column._words(25) == "frame 25, level 100 of 255, 15 specks of dirt"
+    assert "ready to be played" in column._words(55)
     assert "dirt not looked for yet" in column._words(5)
     with qtbot.waitSignal(column.frame_chosen) as chosen:
         qtbot.mouseClick(column, Qt.MouseButton.LeftButton, pos=QPoint(60, HEAD + 202))
@@ -156,9 +164,10 @@ def test_the_column_draws_its_lanes(qtbot: QtBot) -> None:
 
 
 def look_of(level: int, evidence: Evidence | None = None) -> Look:
-    before = np.full((60, 80, 4), level, np.uint8)
-    after = np.full((60, 80, 4), level + 40, np.uint8)
-    return Look(3, 1, before, after, evidence)
+    fmt = PictureFormat(80, 60, "grey", 8, full_range=True)
+    source = Frame(3, fmt, (np.full((60, 80), level, np.uint8),))
+    frame = Frame(3, fmt, (np.full((60, 80), level + 40, np.uint8),))
+    return Look(3, 1, source, frame, to_screen(source), to_screen(frame), None, evidence, None)
 
 
 def test_the_light_table_draws_evidence_in_place_and_only_when_asked(qtbot: QtBot) -> None:
@@ -171,7 +180,7 @@ def test_the_light_table_draws_evidence_in_place_and_only_when_asked(qtbot: QtBo
     table.show_look(look_of(60, Evidence(mask, None, (Blob((50, 30, 10, 10), 100, 9.0, 1.0),))), 1.0)
     violet = QColor(*style.EVIDENCE)
     assert not has_colour(pixels(table), violet).any()
-    table.show_evidence(True)
+    table.show_drawing(Drawing(evidence="hatch"))
     rows, columns = np.nonzero(has_colour(pixels(table), violet))
     assert rows.min() == pytest.approx(240, abs=8)
     assert rows.max() == pytest.approx(320, abs=8)
@@ -181,7 +190,7 @@ def test_the_light_table_draws_evidence_in_place_and_only_when_asked(qtbot: QtBo
     rows, columns = np.nonzero(has_colour(pixels(table), violet))
     assert rows.min() == pytest.approx(160, abs=8)
     assert columns.min() == pytest.approx(240, abs=8)
-    table.show_before(True)
+    table.show_drawing(Drawing(evidence="hatch", before=True))
     table.show_waiting(True)
     assert (pixels(table)[400, 100] == 60).all()
     table.show_look(look_of(60), 2.0)
@@ -212,12 +221,12 @@ def test_the_wheel_zooms_at_the_pointer(qtbot: QtBot) -> None:
 def test_the_strip_keeps_only_what_is_near(qtbot: QtBot) -> None:
     strip = NeighbourStrip()
     qtbot.addWidget(strip)
-    strip.resize(800, 128)
+    strip.resize(800, strip.height())
     strip.show()
-    strip.show_place(5, 9, 1.0)
+    strip.show_place(5, range(9), 1.0)
     for frame in range(2, 9):
         strip.show_picture(frame, look_of(20 * frame).before)
-    strip.show_place(7, 9, 1.0)
+    strip.show_place(7, range(9), 1.0)
     assert [frame for frame in range(12) if strip.shown(frame)] == [4, 5, 6, 7, 8]
     assert (pixels(strip)[50, 400] == 140).all()
     chosen: list[int] = []
@@ -229,25 +238,63 @@ def test_the_strip_keeps_only_what_is_near(qtbot: QtBot) -> None:
     assert not strip.shown(7)
 
 
-def test_the_bar_shows_without_telling(qtbot: QtBot) -> None:
-    bar = BenchBar()
+def test_the_looking_bar_shows_without_telling(qtbot: QtBot) -> None:
+    bar = LookingBar()
+    qtbot.addWidget(bar)
+    told: list[object] = []
+    bar.acted.connect(told.append)
+    bar.held.connect(lambda on: told.append(("before", on)))
+    bar.ways_wanted.connect(told.append)
+    bar.colour_wanted.connect(told.append)
+    bar.show_ways(Ways("luma", "taken", 16.0), Drawing(evidence="mask"))
+    bar.show_toggle("scopes", True)
+    bar.show_zoom(0.0, 0.5)
+    assert told == []
+    assert bar._zoom.currentText() == "fit (50%)"
+    assert bar.findChild(QDoubleSpinBox, "gain").isVisibleTo(bar)
+    assert bar.findChild(QComboBox, "channel").currentText() == "luma"
+    bar._buttons["evidence"].click()
+    bar._buttons["before"].pressed.emit()
+    bar._buttons["before"].released.emit()
+    bar.findChild(QDoubleSpinBox, "gain").setValue(4)
+    compare = bar.findChild(QComboBox, "compare")
+    compare.activated.emit(compare.findData("side"))
+    bar._buttons["evidence"].menu().actions()[-1].trigger()
+    assert told == [
+        "evidence",
+        ("before", True),
+        ("before", False),
+        {"gain": 4.0},
+        {"compare": "side"},
+        (204, 121, 167),
+    ]
+    bar.show_ways(Ways(), Drawing())
+    assert not bar.findChild(QDoubleSpinBox, "gain").isVisibleTo(bar)
+
+
+def test_the_time_bar_counts_and_refuses_what_is_no_frame(qtbot: QtBot) -> None:
+    bar = TimeBar()
     qtbot.addWidget(bar)
     told: list[object] = []
     bar.frame_typed.connect(told.append)
-    bar.toggled.connect(lambda act, on: told.append((act, on)))
     bar.acted.connect(told.append)
-    bar.show_frame(30, 100, Fraction(24))
-    bar.show_toggle("wipe", True)
-    bar.show_zoom(0.0, 0.5)
+    bar.faulted.connect(lambda fault: told.append(fault.what))
+    counter = Counter("timecode", Fraction(25), "10:00:00:00")
+    bar.show_place(30, range(100), counter, False)
     bar.show_playing(True)
-    assert told == []
-    assert bar._zoom.currentText() == "fit (50%)"
+    bar.show_loop(range(5, 26), counter)
+    assert bar.frame_field.text() == "10:00:01:05"
+    assert bar._loop.text() == "loop 10:00:00:05 to 10:00:01:00"
+    for typed in ("12", "10:00:02:00", "soon"):
+        bar.frame_field.setText(typed)
+        qtbot.keyClick(bar.frame_field, Qt.Key.Key_Return)
     bar._buttons["play"].click()
-    bar._buttons["evidence"].click()
-    before = bar._buttons["before"]
-    before.pressed.emit()
-    before.released.emit()
-    assert told == ["play", ("evidence", True), ("before", True), ("before", False)]
+    bar._loop.click()
+    assert told == [12, 50, "“soon” is not a frame.", "play", "loop_all"]
+    bar.show_probe((3, 4), (Reading("Y'", 126.0, 0.0, 126.0, 126.0, 50.2283),))
+    assert bar._probe.text() == "x 3  y 4   Y' 126 (50.2 %)"
+    bar.show_probe(None, ())
+    assert bar._probe.text() == ""
 
 
 def test_the_newest_request_wins(qtbot: QtBot) -> None:
@@ -310,6 +357,6 @@ def test_a_job_finds_a_reel_that_moved_with_it(qtbot: QtBot, new_window, dirty_r
         (tmp_path / name).rename(moved / name)
     again = new_window(moved / "job.grevin")
     assert again.session.length == 12
-    qtbot.waitUntil(lambda: not again.filler.measuring, timeout=10_000)
-    assert again.filler.lanes is not None
-    assert (again.filler.lanes.level >= 0).all()
+    qtbot.waitUntil(lambda: not again.taking_in.busy, timeout=10_000)
+    assert again.taking_in.lanes is not None
+    assert (again.taking_in.lanes.level >= 0).all()

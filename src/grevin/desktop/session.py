@@ -20,7 +20,7 @@ from grevin.core.job.findings import Finding
 from grevin.core.job.job_file import JobFile
 from grevin.core.media.image_sequence import DEFAULT_RATE
 from grevin.core.media.video_file import VideoFile
-from grevin.core.timebase.counters import Counter, CounterKind
+from grevin.core.timebase.counters import COUNTER_LABELS, Counter, CounterKind
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment
 
@@ -159,22 +159,6 @@ class Session(QObject):
         """Look at another frame."""
         self._look(Place(self._inside(frame), self.place.view_point))
 
-    def go_shot(self, direction: int) -> None:
-        """Go to the first frame of the next or previous shot, as far as cuts are near enough to be known."""
-        if self.chain is None:
-            return
-        number = self.place.frame + direction
-        while self.kept.start < number < self.kept.stop - 1 and not self._cut_before(number):
-            number += direction
-        self.go(number)
-
-    def _cut_before(self, number: int) -> bool:
-        assert self.chain is not None
-        try:
-            return self.chain.shots.cut_before(number)
-        except GrevinError:
-            return False  # next to a frame that cannot be read no cut can be told
-
     def view_from(self, view_point: int) -> None:
         """Move the view point along the treatment path."""
         self._look(Place(self.place.frame, min(max(0, view_point), len(self.treatment.steps))))
@@ -296,9 +280,13 @@ class Session(QObject):
             self.note_unreadable(frame, words)
         self.declared_changed.emit()
 
+    def grow(self) -> None:
+        """The index of the open reel grew: there are more frames."""
+        self.reel_grew.emit()
+
     def count_in(self, kind: CounterKind) -> None:
         """Count frames another way."""
-        if kind != self.counter_kind:
+        if kind != self.counter_kind and kind in COUNTER_LABELS:
             self.counter_kind = kind
             self.counter_changed.emit()
 

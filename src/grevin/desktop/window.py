@@ -12,41 +12,35 @@ from typing import Any
 from PySide6.QtCore import QByteArray, QEvent, QObject, QSettings, Qt, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import (
+    QAbstractButton,
+    QAbstractItemView,
     QAbstractSpinBox,
     QApplication,
-    QFileDialog,
-    QHBoxLayout,
-    QLabel,
+    QComboBox,
+    QLineEdit,
     QMainWindow,
-    QMessageBox,
-    QPushButton,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
 )  # fmt: skip
 
-from grevin import __version__
 from grevin.core.errors import GrevinError
-from grevin.core.job.job_file import JobFile
+from grevin.core.survey.cut_search import CutSearch
+from grevin.core.timebase.counters import COUNTER_LABELS
+from grevin.desktop.dialogs import asking
 from grevin.desktop.dialogs.keys_page import KeysPage
-from grevin.desktop.keys import KEYS, hint
+from grevin.desktop.job_opening import JobOpening
+from grevin.desktop.keys import KEYS
 from grevin.desktop.light_table.view import FIT
-from grevin.desktop.message_bar import MessageBar
-from grevin.desktop.places.bench import Bench
-from grevin.desktop.places.output import Output
-from grevin.desktop.reel_column.column import ReelColumn
-from grevin.desktop.reel_column.filling import LaneFiller
-from grevin.desktop.session import Session, found_reel, prepare
-from grevin.desktop.work.looks import Look, is_ready
-from grevin.desktop.work.workers import Task
+from grevin.desktop.memory import recent_jobs, remember_job, remember_looking, restore_looking
+from grevin.desktop.reel_column.column import Marks
+from grevin.desktop.session import Session
+from grevin.desktop.window_layout import WindowLayout
+from grevin.desktop.work.looks import Look
 
 REMEMBER_MS = 2000  # how often the place where one looks is written down, so that a kill loses no more than that
 ZOOMS = {"zoom_fit": FIT, "zoom_100": 1.0, "zoom_200": 2.0, "zoom_300": 3.0, "zoom_400": 4.0}
 LEAVING_KEYS = {Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape}
+USES_SPACE = (QLineEdit, QAbstractSpinBox, QAbstractButton, QComboBox, QAbstractItemView)
 STEPS = {"step_back": -1, "step_forward": 1, "ten_back": -10, "ten_forward": 10}
-MATERIAL = (
-    "Jobs and material (*.grevin *.mkv *.mov *.mp4 *.avi *.mxf *.mpg *.ts *.dv *.png *.tif *.tiff);;All files (*)"
-)
+PANS = {"pan_left": (1, 0), "pan_right": (-1, 0), "pan_up": (0, 1), "pan_down": (0, -1)}
 
 
 def application() -> QApplication:
@@ -66,183 +60,198 @@ class Window(QMainWindow):
         self.resize(1280, 800)
         self._settings = settings or QSettings("grevin", "grevin")
         self.session = Session(self)
-        self.bench = Bench(self.session)
-        self.output = Output(self.session)
-        self.column = ReelColumn()
-        self.filler = LaneFiller(self.column, self)
-        self.messages = MessageBar()
-        self.places = QStackedWidget()
-        self._opening: Task | None = None
+        self.parts = WindowLayout(self.session)
+        self.bench, self.intake, self.output = self.parts.bench, self.parts.intake, self.parts.output
+        self.column, self.messages, self.start_view = self.parts.column, self.parts.messages, self.parts.start_view
+        self.opening = JobOpening(self.session, lambda: self.output.writing, self)
+        self.taking_in = self.opening.taking_in
         self._keys_page: KeysPage | None = None
         self._actions: dict[str, QAction] = {}
         self._shown_view_point = 0
         self._remember_timer = QTimer(self, interval=REMEMBER_MS)
-        self._lay_out()
+        self.setCentralWidget(self.parts)
         self._make_actions()
+        self._acts = self._make_acts()
         self._connect()
         self._restore_window()
         self._show_history()
-
-    def _lay_out(self) -> None:
-        self.places.addWidget(self.bench)
-        self.places.addWidget(self.output)
-        head = QHBoxLayout()
-        head.setContentsMargins(8, 4, 8, 4)
-        self._place_buttons: dict[str, QPushButton] = {}
-        for act, words in (("go_bench", "Bench"), ("go_output", "Output")):
-            button = QPushButton(words)
-            button.setObjectName(act)
-            button.setCheckable(True)
-            button.setToolTip(hint(act))
-            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-            button.clicked.connect(partial(self.do, act))
-            head.addWidget(button)
-            self._place_buttons[act] = button
-        self._place_buttons["go_bench"].setChecked(True)
-        head.addSpacing(14)
-        self._title = QLabel("No reel is open")
-        self._title.setProperty("title", True)
-        head.addWidget(self._title)
-        head.addSpacing(14)
-        self._state = QLabel()
-        self._state.setProperty("quiet", True)
-        head.addWidget(self._state, 1)
-        middle = QHBoxLayout()
-        middle.setContentsMargins(0, 0, 0, 0)
-        middle.setSpacing(0)
-        middle.addWidget(self.column)
-        middle.addWidget(self.places, 1)
-        whole = QVBoxLayout()
-        whole.setContentsMargins(0, 0, 0, 0)
-        whole.setSpacing(0)
-        whole.addLayout(head)
-        whole.addLayout(middle, 1)
-        whole.addWidget(self.messages)
-        centre = QWidget()
-        centre.setLayout(whole)
-        self.setCentralWidget(centre)
+        self._show_start()
 
     def _make_actions(self) -> None:
         menus: dict[str, Any] = {}
         for key in KEYS:
-            menu = menus.setdefault(key.group, None) or self.menuBar().addMenu(key.group)
+            menu = menus.get(key.group) or self.menuBar().addMenu(key.group)
             menus[key.group] = menu
             if key.held:
                 continue
             action = QAction(key.label, self)
             action.setObjectName(f"act_{key.act}")
-            action.setShortcuts([QKeySequence(text) for text in key.keys])
+            if not key.on_release:
+                action.setShortcuts([QKeySequence(text) for text in key.keys])
             action.triggered.connect(partial(self.do, key.act))
             menu.addAction(action)
+            self.addAction(action)  # keys go on acting while the menu is hidden on the full screen
             self._actions[key.act] = action
 
     def _connect(self) -> None:
-        session = self.session
+        session, bench = self.session, self.bench
         session.reel_opened.connect(self._show_reel)
+        session.reels_changed.connect(self._show_state)
+        session.reel_gone.connect(partial(self.opening.open_reel, 0))
+        session.declared_changed.connect(self._show_declared)
+        session.findings_changed.connect(self._show_marks)
+        session.counter_changed.connect(self._show_marks)
+        session.reel_grew.connect(self._show_grown)
         session.treatment_changed.connect(self._show_treatment)
         session.place_changed.connect(self._show_place)
         session.history_changed.connect(self._show_history)
-        session.told.connect(self.messages.say)
-        session.faulted.connect(self.tell_fault)
-        self.bench.faulted.connect(self.tell_fault)
-        self.bench.told.connect(self.messages.say)
-        self.bench.looked.connect(self._take_look)
-        self.output.faulted.connect(self.tell_fault)
-        self.output.told.connect(self.messages.say)
-        self.bench.bar.acted.connect(self.do)
-        self.bench.bar.toggled.connect(self._toggle)
-        self.bench.bar.frame_typed.connect(session.go)
-        self.bench.bar.zoom_chosen.connect(self.bench.table.zoom_to)
+        for part in (session, bench, self.output, self.opening):
+            part.told.connect(self.messages.say)
+            part.faulted.connect(self.tell_fault)
+        bench.looked.connect(self._take_look)
+        bench.acted.connect(self.do)
+        bench.player.playing_changed.connect(self.taking_in.hold)
+        bench.player.loop_changed.connect(self._show_marks)
+        bench.readying.made.connect(self.column.refresh_soon)
+        self.intake.acted.connect(self.do)
+        self.intake.reel_wanted.connect(self.opening.open_reel)
+        self.start_view.acted.connect(self.do)
+        self.start_view.job_chosen.connect(lambda name: self.open(Path(name)))
+        self.parts.acted.connect(self.do)
         self.column.frame_chosen.connect(session.go)
-        self.messages.cancel_asked.connect(self._cancel_opening)
-        self.filler.faulted.connect(self.tell_fault)
+        self.messages.cancel_asked.connect(self.opening.cancel)
+        self.opening.opened.connect(partial(remember_job, self._settings))
+        self.opening.closing.connect(bench.close_reel)
+        self.opening.closed.connect(self._show_closed)
+        self.opening.progressed.connect(self.messages.show_progress)
+        self.opening.told.connect(self.start_view.show_words)
+        self.opening.faulted.connect(lambda _fault: self.start_view.show_words(""))
+        self.taking_in.lanes_made.connect(self._show_lanes)
+        self.taking_in.lanes_changed.connect(self.column.refresh)
         self._remember_timer.timeout.connect(session.remember_place)
         self._remember_timer.start()
         application().installEventFilter(self)
 
     # Acts
 
+    def _make_acts(self) -> dict[str, Callable[[], object]]:
+        session, bench, player, table = self.session, self.bench, self.bench.player, self.bench.table
+        return {
+            **{name: partial(self._step, by) for name, by in STEPS.items()},
+            **{name: partial(table.zoom_to, zoom) for name, zoom in ZOOMS.items()},
+            **{name: partial(table.pan, *way) for name, way in PANS.items()},
+            **{name: partial(self.parts.go_to, name) for name in self.parts.places},
+            **bench.looking.acts,
+            "undo": session.undo, "redo": session.redo, "add_step": bench.path.open_menu,
+            "test_strip": lambda: bench.try_values(not bench.trying.on), "one_picture": self._plain,
+            "shot_back": partial(self._go_shot, -1), "shot_forward": partial(self._go_shot, 1),
+            "to_start": lambda: session.go(0), "to_end": lambda: session.go(session.length),
+            "play": player.toggle, "shuttle_back": partial(player.shuttle, -1),
+            "shuttle_forward": partial(player.shuttle, 1), "loop_start": player.start_here,
+            "loop_end": player.end_here, "loop_all": lambda: player.set_loop(None), "loop_shot": self._loop_shot,
+            "count": self._count_next, "zoom_in": partial(table.zoom_step, 1),
+            "zoom_out": partial(table.zoom_step, -1),
+            "view_back": lambda: session.view_from(session.place.view_point - 1),
+            "view_on": lambda: session.view_from(session.place.view_point + 1),
+            "wider_strip": bench.widen_strip, "full_screen": self._full_screen,
+            "measure": lambda: bench.measure(not bench.is_measuring),
+            "measure_whole": lambda: bench.show_box(table.visible_box()),
+            "scopes": lambda: bench.show_scopes(not bench.scopes.isVisibleTo(bench.side)),
+            "open_material": partial(asking.ask_material, self, self.opening.open),
+            "open_folder": partial(asking.ask_folder, self, self.opening.open),
+            "add_reels": partial(asking.ask_material, self, self.opening.add),
+            "add_folder": partial(asking.ask_folder, self, self.opening.add),
+            "reel_back": lambda: self.opening.open_reel(session.reel_index - 1),
+            "reel_on": lambda: self.opening.open_reel(session.reel_index + 1),
+            "open_again": lambda: self.opening.open_reel(session.reel_index),
+            "save_job_as": self._ask_copy, "start_page": self.opening.close,
+            "show_keys": self._show_keys, "about": partial(asking.say_about, self), "quit": self.close,
+        }  # fmt: skip
+
     def do(self, act: str, _checked: bool = False) -> None:
         """Do one of the acts of `keys.KEYS`."""
-        if act in STEPS:
-            self.session.go(self.session.place.frame + STEPS[act])
-        elif act in ZOOMS:
-            self.bench.table.zoom_to(ZOOMS[act])
-        else:
-            simple: dict[str, Callable[[], object]] = {
-                "undo": self.session.undo, "redo": self.session.redo, "add_step": self.bench.open_step_menu,
-                "shot_back": partial(self.session.go_shot, -1), "shot_forward": partial(self.session.go_shot, 1),
-                "to_start": partial(self.session.go, 0), "to_end": partial(self.session.go, self.session.length - 1),
-                "play": self.bench.player.toggle, "wipe": self.bench.toggle_wipe,
-                "evidence": self.bench.toggle_evidence,
-                "view_back": partial(self.session.view_from, self.session.place.view_point - 1),
-                "view_on": partial(self.session.view_from, self.session.place.view_point + 1),
-                "zoom_in": partial(self.bench.table.zoom_step, 1), "zoom_out": partial(self.bench.table.zoom_step, -1),
-                "go_bench": partial(self._go_to, "go_bench"), "go_output": partial(self._go_to, "go_output"),
-                "open_material": self._ask_material, "open_folder": self._ask_folder, "save_job_as": self._ask_copy,
-                "show_keys": self._show_keys, "about": self._about, "quit": self.close,
-                "full_screen": self._full_screen,
-            }  # fmt: skip
-            simple[act]()
+        self._acts[act]()
 
-    def _toggle(self, act: str, on: bool) -> None:
-        {"before": self.bench.set_before, "wipe": self.bench.set_wipe, "evidence": self.bench.set_evidence}[act](on)
+    def _step(self, by: int) -> None:
+        self.session.go(self.session.place.frame + by)
+
+    def _plain(self) -> None:
+        """One picture, nothing over it; and out of full screen and test strip first."""
+        if self.isFullScreen():
+            self._full_screen()
+        elif self.bench.trying.on:
+            self.bench.try_values(False)
+        else:
+            self.bench.measure(False)
+            self.bench.show_box(None)
+            self.bench.looking.plain()
+
+    def _search(self, then: Callable[[Any], None], work: Callable[[CutSearch, Any], object]) -> None:
+        chain = self.session.chain
+        if chain is None:
+            return
+        cuts = CutSearch(chain.shots, self.taking_in.lanes, self.session.kept)
+        self.opening.task.run(partial(work, cuts), then)
+
+    def _go_shot(self, direction: int) -> None:
+        frame = self.session.place.frame
+        self._search(self.session.go, lambda cuts, progress: cuts.next_cut(frame, direction, progress))
+
+    def _loop_shot(self) -> None:
+        frame = self.session.place.frame
+        self._search(self.bench.player.set_loop, lambda cuts, progress: cuts.shot_around(frame, progress))
+
+    def _count_next(self) -> None:
+        kinds = list(COUNTER_LABELS)
+        gauge = self.session.reel is not None and self.session.reel.declared.gauge is not None
+        kinds = kinds if gauge else kinds[:2]
+        present = self.session.counter.kind
+        self.session.count_in(kinds[(kinds.index(present) + 1) % len(kinds)])
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        """Before lasts as long as X is down; Return and Escape leave a number field, so that keys act again."""
-        if isinstance(event, QKeyEvent) and event.key() == Qt.Key.Key_X and not event.isAutoRepeat():
-            plain = event.modifiers() == Qt.KeyboardModifier.NoModifier
-            if self.isActiveWindow() and plain and event.type() in {QEvent.Type.KeyPress, QEvent.Type.KeyRelease}:
-                self.bench.set_before(event.type() == QEvent.Type.KeyPress)
-        leaving = isinstance(event, QKeyEvent) and event.key() in LEAVING_KEYS
-        if leaving and isinstance(application().focusWidget(), QAbstractSpinBox) and self.bench.isVisible():
+        """Held keys, and leaving a field by Return or Escape, so that keys act again."""
+        if not isinstance(event, QKeyEvent) or not self.isActiveWindow():
+            return super().eventFilter(watched, event)
+        pressed = event.type() == QEvent.Type.KeyPress
+        released = event.type() == QEvent.Type.KeyRelease
+        plain = event.modifiers() == Qt.KeyboardModifier.NoModifier and not event.isAutoRepeat()
+        field = application().focusWidget()
+        typing = isinstance(field, QLineEdit | QAbstractSpinBox)
+        if plain and (pressed or released) and event.key() == Qt.Key.Key_X and not typing:
+            self.bench.set_before(pressed)
+        if plain and event.key() == Qt.Key.Key_Space and not isinstance(field, USES_SPACE):
+            self._space(pressed, released)
+        if pressed and typing and event.key() in LEAVING_KEYS and self.bench.isVisible():
             QTimer.singleShot(0, self.bench.focus_table)
         return super().eventFilter(watched, event)
 
-    def _go_to(self, act: str) -> None:
-        self.places.setCurrentWidget(self.bench if act == "go_bench" else self.output)
-        for name, button in self._place_buttons.items():
-            button.setChecked(name == act)
-        if act == "go_output":
-            self.bench.player.stop()
-            self.output.show_facts()
+    def _space(self, pressed: bool, released: bool) -> None:
+        """Space moves the picture while it is down; let go without having moved it, it plays or stops."""
+        table = self.bench.table
+        if pressed:
+            table.hold_space(True)
+        elif released and table.panning_by_space:
+            moved = table.hold_space(False)
+            if not moved and self.session.reel is not None and self.bench.isVisible():
+                self.bench.player.toggle()
 
     def _full_screen(self) -> None:
+        on = not self.isFullScreen()
+        if on:
+            self.parts.go_to("go_bench")
+        self.parts.only_picture(on)
+        self.menuBar().setVisible(not on)
         self.setWindowState(self.windowState() ^ Qt.WindowState.WindowFullScreen)
 
     def _show_keys(self) -> None:
         self._keys_page = self._keys_page or KeysPage(self)
         self._keys_page.show()
 
-    def _about(self) -> None:
-        QMessageBox.about(
-            self,
-            "About Grevin",
-            f"<b>Grevin {__version__}</b>"
-            "<p>Restoration of digitised film and tape that never harms what is not damaged."
-            "<p>Free software under the GNU General Public License, version 3 or later. The type is B612 (SIL Open "
-            "Font License); video is read and written by the FFmpeg libraries.",
-        )
-
-    # Opening
-
-    def _ask_material(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Open material or a job", "", MATERIAL)
-        if name:
-            self.open(Path(name))
-
-    def _ask_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "Open a folder of numbered pictures")
-        if name:
-            self.open(Path(name))
-
     def _ask_copy(self) -> None:
         if self.session.job_file is None:
             self.messages.say("There is no job yet: open material first.")
-            return
-        name, _ = QFileDialog.getSaveFileName(self, "Keep a copy of the job as", "", "Jobs (*.grevin)")
-        if name:
-            self.save_copy(Path(name).with_suffix(".grevin"))
+        else:
+            asking.ask_copy(self, self.save_copy)
 
     def save_copy(self, path: Path) -> None:
         """Keep a copy of the job, and go on working in it."""
@@ -256,82 +265,62 @@ class Window(QMainWindow):
         self.open(path)
 
     def open(self, path: Path) -> None:
-        """Open a job or material, off the GUI thread."""
-        if self.output.writing:
-            self.messages.say("An output is being written: wait for it or cancel it before opening another reel.")
-            return
-        self._cancel_opening()
-        task = Task(partial(prepare, path), "open", self)
-        task.progressed.connect(self.messages.show_progress)
-        task.done.connect(self._adopt)
-        task.failed.connect(self._opening_failed)
-        task.finished.connect(partial(self.messages.show_progress, None))
-        self._opening = task
-        self.messages.say(f"Opening {path.name} …")
-        if self.session.reel is None:
-            self.bench.table.show_words(f"Opening {path.name} …")
-        task.start()
-
-    def _cancel_opening(self) -> None:
-        if self._opening is not None:
-            self._opening.cancel()
-            self._opening.wait()
-            self._opening = None
-
-    def _adopt(self, prepared: Any) -> None:
-        job_path, reel = prepared
-        self._opening = None
-        try:
-            job_file = JobFile.open(job_path)
-        except GrevinError as fault:
-            self.tell_fault(fault)
-            return
-        self.filler.stop()
-        self.bench.player.stop()
-        self.session.adopt(job_file, reel)
-        self.messages.say(" ".join(reel.notes))
-        first = job_file.document.reels[0]
-        found = first.model_copy(update={"path": str(found_reel(Path(first.path), job_path))})
-        self.filler.start(found, self.session.length, self._is_ready)
-
-    def _opening_failed(self, fault: Exception) -> None:
-        self._opening = None
-        if self.session.reel is None:
-            self.bench.table.show_words("Open material or a job: Ctrl+O")
-        self.tell_fault(fault)
+        """Open a job or material."""
+        self.opening.open([path])
 
     # Showing
 
+    def _show_closed(self) -> None:
+        self.column.show_lanes(0, None, bool)
+        self.messages.clear()
+        self._show_history()
+        self._show_start()
+
+    def _show_start(self) -> None:
+        self.start_view.show_jobs(recent_jobs(self._settings))
+        self.start_view.show_words("")
+        self.parts.show_start(True)
+        self.setWindowTitle("Grevin")
+
     def _is_ready(self, frame: int) -> bool:
-        chain = self.session.chain
-        return chain is not None and is_ready(chain, frame, self.session.place.view_point)
+        chain, view_point = self.session.chain, self.session.place.view_point
+        return chain is not None and view_point < len(chain.view_points) and chain.is_ready(view_point, frame)
 
     def _show_reel(self) -> None:
-        self.column.show_lanes(self.session.length, None, self._is_ready)
-        self._go_to("go_bench")
-        self._show_state()
+        self.parts.show_start(False)
+        self._show_lanes(None)
+        self.parts.go_to("go_bench")
         self._show_place(self.session.place)
         self.bench.focus_table()
 
+    def _show_lanes(self, lanes: Any) -> None:
+        self.column.show_lanes(self.session.length, lanes, self._is_ready)
+        self._show_marks()
+        self._show_state()
+
+    def _show_marks(self, _changed: object = None) -> None:
+        session, player = self.session, self.bench.player
+        loop = player.loop if player.loop_is_set else None
+        self.column.show_marks(Marks(session.kept, loop, tuple(sorted(session.unreadable)), session.counter))
+
+    def _show_grown(self) -> None:
+        self._show_lanes(self.taking_in.lanes)
+        self.output.show_length()
+
+    def _show_declared(self) -> None:
+        self._show_marks()
+        self._show_state()
+        self.output.show_facts()
+
     def _show_state(self) -> None:
-        reel = self.session.reel
-        if reel is None or self.session.job_file is None:
-            return
-        path = Path(self.session.document.reels[self.session.reel_index].path)
-        fmt = reel.format
-        steps = [step.step for step in self.session.treatment.steps if step.enabled]
-        treated = "treated: " + ", ".join(steps) if steps else "not treated"
-        self._title.setText(path.name)
-        self._title.setToolTip(str(path))
-        point = self.session.place.view_point
-        seen = f"after {point}. {self.session.treatment.steps[point - 1].step}" if point else "source"
-        self._state.setText(
-            f"{fmt.describe()}, {float(fmt.rate):.5g} frames/s    {treated}, not enlarged    view point: {seen}"
-        )
-        self.setWindowTitle(f"{self.session.job_file.path.stem} - Grevin")
+        self.parts.show_state(self.session)
+        if self.session.job_file is not None:
+            self.setWindowTitle(f"{self.session.job_file.path.stem} - Grevin")
 
     def _show_treatment(self) -> None:
-        self.filler.forget_dirt()
+        if self.taking_in.lanes is not None:
+            self.taking_in.lanes.forget_dirt()
+        self.column.refresh()
         self._show_state()
         self.output.show_facts()
 
@@ -340,19 +329,23 @@ class Window(QMainWindow):
         if place.view_point != self._shown_view_point:
             self._shown_view_point = place.view_point
             self.column.refresh()
-            self._show_state()
+        self._show_state()
 
     def _take_look(self, look: Look) -> None:
         self.bench.player.count_shown()
-        self.filler.take_look(look)
+        lanes = self.taking_in.lanes
+        if lanes is not None and look.evidence is not None and look.number < len(lanes.dirt):
+            lanes.dirt[look.number] = len(look.evidence.blobs)
+        if self.intake.isVisible():
+            self.intake.show_look(look, self.bench.aspect())
 
     def _show_history(self) -> None:
         job = self.session.job_file
-        for act, label in (("undo", job.undo_label() if job else None), ("redo", job.redo_label() if job else None)):
+        for act, words in (("undo", job.undo_label() if job else None), ("redo", job.redo_label() if job else None)):
             action = self._actions[act]
-            action.setEnabled(label is not None)
+            action.setEnabled(words is not None)
             name = act.capitalize()
-            action.setText(f"{name}: {label}" if label else name)
+            action.setText(f"{name}: {words}" if words else name)
 
     def tell_fault(self, fault: Exception) -> None:
         """Say what went wrong; what nobody foresaw goes to the log too."""
@@ -363,24 +356,28 @@ class Window(QMainWindow):
     # Dropping, closing
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if event.mimeData().hasUrls():
+        if any(url.isLocalFile() for url in event.mimeData().urls()):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        urls = [url for url in event.mimeData().urls() if url.isLocalFile()]
-        if urls:
-            self.open(Path(urls[0].toLocalFile()))
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        if paths:
+            self.opening.add(paths)
 
     def _restore_window(self) -> None:
         geometry = self._settings.value("geometry")
         if isinstance(geometry, QByteArray):
             self.restoreGeometry(geometry)
+        restore_looking(self._settings, self.bench)
+        self.session.count_in(str(self._settings.value("counter", "frames")))  # type: ignore[arg-type]
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        self._settings.setValue("geometry", self.saveGeometry())
+        if not self.isFullScreen():
+            self._settings.setValue("geometry", self.saveGeometry())
+        self._settings.setValue("counter", self.session.counter_kind)
+        remember_looking(self._settings, self.bench)
         application().removeEventFilter(self)
-        self._cancel_opening()
-        self.filler.stop()
+        self.opening.stop()
         self._remember_timer.stop()
         self.output.stop()
         self.bench.stop()

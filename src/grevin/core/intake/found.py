@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from grevin.core.intake.declared import Declared
 from grevin.core.intake.examination import Examination
 from grevin.core.media.image_sequence import ImageSequence
 from grevin.core.media.opening import Reader
 from grevin.core.media.video_file import AudioTrack, VideoFile
 from grevin.core.picture.format import PictureFormat
+from grevin.core.timebase.rates import parse_rate
 
 SCAN_WORDS = {
     "progressive": "progressive", "top_first": "top field first", "bottom_first": "bottom field first",
@@ -43,14 +45,14 @@ def aspect_text(fmt: PictureFormat) -> str:
     return f"{fmt.pixel_aspect.numerator}:{fmt.pixel_aspect.denominator} (shown {shape:.2f}:1)"
 
 
-def facts(reader: Reader, examined: Examination | None) -> list[Fact]:
-    """Everything that was found about a reel."""
+def facts(reader: Reader, examined: Examination | None, declared: Declared | None = None) -> list[Fact]:
+    """Everything that was found about a reel; how long it runs at the declared speed stands beside its length."""
     fmt = reader.format
     rate = f"{float(fmt.rate):.6g} frames/s"
     scan = "" if examined is None else _scan_measured(examined)
     seconds = float(len(reader) / fmt.rate)
     lines = [
-        Fact("Length", f"{len(reader)} frames, {seconds // 60:.0f} min {seconds % 60:04.1f} s"),
+        Fact("Length", f"{len(reader)} frames, {_minutes(seconds)}", _running(len(reader), declared)),
         Fact("Picture size", f"{fmt.width}x{fmt.height}"),
         Fact("Pixel aspect", aspect_text(fmt), field="pixel_aspect"),
         Fact("Rate", rate, field="rate"),
@@ -62,6 +64,15 @@ def facts(reader: Reader, examined: Examination | None) -> list[Fact]:
         Fact("Transfer", "linear" if fmt.sample == "half" else TRANSFER_WORDS.get(fmt.colour_tags[2], "not stated")),
     ]
     return lines + (_file_facts(reader) if isinstance(reader, VideoFile) else _sequence_facts(reader))
+
+
+def _minutes(seconds: float) -> str:
+    return f"{seconds // 60:.0f} min {seconds % 60:04.1f} s"
+
+
+def _running(length: int, declared: Declared | None) -> str:
+    speed = declared.running_speed if declared is not None else None
+    return "" if speed is None else f"{_minutes(float(length / parse_rate(speed)))} at {speed} frames/s"
 
 
 def _samples(fmt: PictureFormat) -> str:

@@ -11,8 +11,10 @@ from grevin.core.errors import UsageError
 from grevin.core.intake.declared import Declared, parse_pixel_aspect
 from grevin.core.keys import content_key
 from grevin.core.media.opening import Reader
+from grevin.core.media.video_file import VideoFile
 from grevin.core.picture.format import CHROMA_RATIOS, FieldOrder, PictureFormat
 from grevin.core.picture.frame import Frame, Plane
+from grevin.core.timebase.pace import Pace
 
 _OTHER_FIELD: dict[FieldOrder, FieldOrder] = {"top_first": "bottom_first", "bottom_first": "top_first"}
 _CHROMA_OF_RATIO = {ratio: name for name, ratio in CHROMA_RATIOS.items()}
@@ -64,6 +66,12 @@ class DeclaredReel:
     def keeps_times(self) -> bool:
         """Whether frames are shown at the material's own times, and its sound still fits."""
         return self._format.rate == self.reader.format.rate
+
+    @property
+    def pace(self) -> Pace:
+        """When each frame is due while playing."""
+        times = self.reader.own_times() if isinstance(self.reader, VideoFile) and self.keeps_times else None
+        return Pace(self._format.rate, times)
 
     def __len__(self) -> int:
         return len(self.reader)

@@ -20,6 +20,10 @@ class Box:
     width: int
     height: int
 
+    def fits(self, fmt: PictureFormat) -> bool:
+        """Whether it lies inside a picture of that format."""
+        return self.x + self.width <= fmt.width and self.y + self.height <= fmt.height
+
     @classmethod
     def between(cls, first: tuple[float, float], second: tuple[float, float], fmt: PictureFormat) -> Box:
         """The whole pixels under a drag from one point to another, in picture pixels."""

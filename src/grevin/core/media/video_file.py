@@ -11,6 +11,7 @@ from typing import Any
 
 import av
 import numpy as np
+import numpy.typing as npt
 
 from grevin.core.cache import ByteCache
 from grevin.core.errors import MediaError, UnreadableFrameError
@@ -179,6 +180,12 @@ class VideoFile:
             return Fraction(number) / self.format.rate
         base = self._stream.time_base or Fraction(1, 1000)
         return Fraction(int(self.index.times[number])) * base
+
+    def own_times(self) -> npt.NDArray[np.float64] | None:
+        """(N,) seconds at which each frame begins where they are unevenly spaced; None where they are even."""
+        if self.index.times is None or not self.details.variable_rate:
+            return None
+        return np.asarray(self.index.times * float(self._stream.time_base or Fraction(1, 1000)), np.float64)
 
     def close(self) -> None:
         """Release the file."""

@@ -13,6 +13,7 @@ from grevin.core.picture.source import FrameSource
 from grevin.core.progress import Progress
 
 NOT_KNOWN = -1.0
+LEAST_SPAN = 40.0  # 8-bit levels: a curve over less would make noise look like flicker
 
 Frames = npt.NDArray[np.int64]
 Values = npt.NDArray[np.float64]
@@ -40,6 +41,15 @@ class Lanes:
         number = counts[stops] - counts[starts]
         return np.where(number > 0, (sums[stops] - sums[starts]) / np.maximum(number, 1), np.nan)
 
+    def level_span(self) -> tuple[float, float]:
+        """Lowest and highest known level, at least `LEAST_SPAN` apart, so that a steady reel looks steady."""
+        known = self.level[self.level >= 0]
+        if known.size == 0:
+            return 0.0, LEAST_SPAN
+        low, high = float(known.min()), float(known.max())
+        missing = max(0.0, LEAST_SPAN - (high - low))
+        return low - missing / 2, high + missing / 2
+
     def most_dirt(self, starts: Frames, stops: Frames) -> Values:
         """Largest known number of specks in runs of frames (peaks stay visible); -1 where none is known."""
         most = [self.dirt[start:stop].max(initial=NOT_KNOWN) for start, stop in zip(starts, stops, strict=True)]
@@ -48,6 +58,12 @@ class Lanes:
     def cuts(self) -> list[int]:
         """First frames of shots, without frame 0."""
         return [int(frame) for frame in np.nonzero(self.cut)[0]]
+
+    def cut_before(self, frame: int) -> bool | None:
+        """Whether `frame` is the first of a shot; None while that is not measured."""
+        last = min(frame + 1, len(self.level) - 1)  # a cut is told from the frames on both sides
+        known = self.level[frame] >= 0 and self.level[last] >= 0
+        return bool(self.cut[frame]) if known else None
 
     def forget_dirt(self) -> None:
         """The settings changed: what was found before does not count."""

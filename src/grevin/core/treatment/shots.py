@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from grevin.core.cache import ByteCache
+from grevin.core.errors import UnreadableFrameError
 from grevin.core.measure.cuts import Small, is_cut, small_picture
 from grevin.core.picture.source import FrameSource
 
@@ -23,13 +24,22 @@ class ShotFinder:
 
     def _look(self, number: int) -> bool:
         last, first = self._small(number - 1), self._small(number)
+        if last is None or first is None:
+            return True  # nothing may reach over a frame that cannot be read
         before = self._small(number - 2) if number >= 2 else None
         after = self._small(number + 1) if number + 1 < len(self._source) else None
         return is_cut(before, last, first, after)
 
-    def _small(self, number: int) -> Small:
+    def _small(self, number: int) -> Small | None:
         key = f"small/{self._source.identity}/{number}"
-        return self._cache.get(key, lambda: small_picture(self._source.frame(number).luma8()), lambda s: s.nbytes)
+
+        def make() -> list[Small | None]:
+            try:
+                return [small_picture(self._source.frame(number).luma8())]
+            except UnreadableFrameError:
+                return [None]
+
+        return self._cache.get(key, make, lambda held: 0 if held[0] is None else held[0].nbytes)[0]
 
     def same_shot(self, number: int, other: int) -> bool:
         """Whether two frames lie in one shot."""

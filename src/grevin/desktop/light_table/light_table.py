@@ -10,14 +10,10 @@ from typing import Literal
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
-    QColor,
     QImage,
     QMouseEvent,
     QPainter,
-    QPainterPath,
     QPaintEvent,
-    QPen,
-    QPolygonF,
     QResizeEvent,
     QWheelEvent,
 )  # fmt: skip
@@ -26,14 +22,21 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from grevin.core.measure.area import Box
 from grevin.core.picture.display import Screen, mask_screen
 from grevin.desktop.light_table.labels import labels
-from grevin.desktop.light_table.painting import evidence_overlay, label, lay, placeholder, target
+from grevin.desktop.light_table.painting import (
+    evidence_overlay,
+    label,
+    lay,
+    paint_box,
+    paint_wipe,
+    placeholder,
+    target,
+)  # fmt: skip
 from grevin.desktop.light_table.view import FIT, View
 from grevin.desktop.light_table.wipe import Wipe
 from grevin.desktop.style import look as style
 from grevin.desktop.work.looks import COMPUTED, Look, Ways
 
 GRIP_PX = 7  # how near the pointer must be to take hold of the wipe's line
-KNOB_RADIUS = 6
 GAP_PX = 4  # between the two pictures side by side
 PAN_SHARE = 0.12  # of the table's size that a key moves the picture
 EvidenceMode = Literal["off", "hatch", "mask"]
@@ -87,6 +90,7 @@ class LightTable(QWidget):
         self._box_start: tuple[float, float] | None = None
         self._hold: Hold = "nothing"
         self.panning_by_space = False
+        self._panned = False
         self._overlay: tuple[object, tuple[QImage, QPointF] | None] | None = None
 
     # What is shown
@@ -232,8 +236,11 @@ class LightTable(QWidget):
     def pan(self, across: int, down: int) -> None:
         """Move the picture by a share of the table."""
         width, height = self.table()
-        moved = (across * PAN_SHARE * width, down * PAN_SHARE * height)
-        self._set(self._view.moved(*moved, self.size_of_picture(), self.table()))
+        self.move_by(across * PAN_SHARE * width, down * PAN_SHARE * height)
+
+    def move_by(self, across: float, down: float) -> None:
+        """Move the picture by the screen's pixels."""
+        self._set(self._view.moved(across, down, self.size_of_picture(), self.table()))
 
     def scale(self) -> float:
         """Screen pixels per displayed picture pixel."""
@@ -269,11 +276,11 @@ class LightTable(QWidget):
         painter.setClipRect(pane)
         lay(painter, self._picture(look, number), place)
         if self._ways.compare == "wipe" and not self._drawing.before:
-            self._paint_wipe(painter, look, pane, place)
+            paint_wipe(painter, self._wipe, look.before, pane, place)
         if self._drawing.evidence == "hatch":
             self._paint_evidence(painter, look, pane, place)
         if self._box is not None:
-            self._paint_box(painter, self._box, place)
+            paint_box(painter, self._box, place, self.scale() * self.aspect(), self.scale())
         painter.restore()
 
     def _picture(self, look: Look, pane: int) -> Screen:
@@ -286,26 +293,6 @@ class LightTable(QWidget):
             return look.computed
         return look.after
 
-    def _paint_wipe(self, painter: QPainter, look: Look, pane: QRectF, place: QRectF) -> None:
-        table = (pane.width(), pane.height())
-        path = QPainterPath()
-        path.addPolygon(QPolygonF([QPointF(x, y) for x, y in self._wipe.source_side(table)]))
-        painter.save()
-        painter.setClipPath(path, Qt.ClipOperation.IntersectClip)
-        painter.fillRect(pane, style.TABLE)
-        lay(painter, look.before, place)
-        painter.restore()
-        first, second = (QPointF(*end) for end in self._wipe.ends(table))
-        for colour, width in ((QColor(20, 20, 20), 3), (style.TEXT, 1)):
-            painter.setPen(QPen(colour, width))
-            painter.drawLine(first, second)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(QColor(20, 20, 20), 1))
-        painter.setBrush(style.TEXT)
-        painter.drawEllipse(QPointF(*self._wipe.knob(table)), KNOB_RADIUS, KNOB_RADIUS)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-
     def _paint_evidence(self, painter: QPainter, look: Look, pane: QRectF, place: QRectF) -> None:
         evidence = look.evidence
         if evidence is None or not evidence.mask.any():
@@ -316,16 +303,6 @@ class LightTable(QWidget):
         if self._overlay[1] is not None:
             image, corner = self._overlay[1]
             painter.drawImage(corner, image)
-
-    def _paint_box(self, painter: QPainter, box: Box, place: QRectF) -> None:
-        scale = self.scale()
-        across = scale * self.aspect()
-        rect = QRectF(
-            place.left() + box.x * across, place.top() + box.y * scale, box.width * across, box.height * scale
-        ).adjusted(-0.5, -0.5, 0.5, 0.5)
-        for colour, pen_width in ((QColor(16, 16, 16), 3), (style.ACCENT, 1)):
-            painter.setPen(QPen(colour, pen_width))
-            painter.drawRect(rect)
 
     def _paint_labels(self, painter: QPainter, look: Look) -> None:
         ratio = self.devicePixelRatioF()
@@ -339,6 +316,12 @@ class LightTable(QWidget):
             label(painter, "view point", right.left() / ratio + 8, bottom)
 
     # Pointer
+
+    def hold_space(self, down: bool) -> bool:
+        """While space is down every drag moves the picture; tells whether one did when it is let go."""
+        moved = self._panned
+        self.panning_by_space, self._panned = down, False
+        return moved
 
     def _held_at(self, event: QMouseEvent) -> Hold:
         left = event.button() == Qt.MouseButton.LeftButton
@@ -374,8 +357,8 @@ class LightTable(QWidget):
             self._drag_box(event.position())
         else:
             moved = (event.position() - self._drag) * self.devicePixelRatioF()
-            self._drag = event.position()
-            self._set(self._view.moved(moved.x(), moved.y(), self.size_of_picture(), self.table()))
+            self._drag, self._panned = event.position(), self.panning_by_space
+            self.move_by(moved.x(), moved.y())
 
     def _drag_box(self, position: QPointF) -> None:
         here = self._picture_point(position)

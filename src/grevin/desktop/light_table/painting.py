@@ -5,15 +5,19 @@ from __future__ import annotations
 import cv2
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QImage, QPainter, QPen
+from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF
 
+from grevin.core.measure.area import Box
 from grevin.core.picture.display import Screen, hatch_over
 from grevin.core.picture.frame import Mask
 from grevin.desktop.light_table.view import View
+from grevin.desktop.light_table.wipe import Wipe
 from grevin.desktop.style import look as style
 
 LABEL_PAD = 5
 HATCH_PX = 18
+KNOB_RADIUS = 6
+INK = QColor(20, 20, 20)  # under light lines, so that they show on any picture
 
 
 def as_image(screen: Screen) -> QImage:
@@ -88,3 +92,35 @@ def placeholder(painter: QPainter, place: QRectF, words: str) -> None:
     painter.fillRect(box, QColor(24, 24, 24, 225))
     painter.drawText(room, flags, words)
     painter.restore()
+
+
+def paint_wipe(painter: QPainter, wipe: Wipe, before: Screen, pane: QRectF, place: QRectF) -> None:
+    """The source on its side of the line, and the line with its knob."""
+    table = (pane.width(), pane.height())
+    path = QPainterPath()
+    path.addPolygon(QPolygonF([QPointF(x, y) for x, y in wipe.source_side(table)]))
+    painter.save()
+    painter.setClipPath(path, Qt.ClipOperation.IntersectClip)
+    painter.fillRect(pane, style.TABLE)
+    lay(painter, before, place)
+    painter.restore()
+    first, second = (QPointF(*end) for end in wipe.ends(table))
+    for colour, width in ((INK, 3), (style.TEXT, 1)):
+        painter.setPen(QPen(colour, width))
+        painter.drawLine(first, second)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(INK, 1))
+    painter.setBrush(style.TEXT)
+    painter.drawEllipse(QPointF(*wipe.knob(table)), KNOB_RADIUS, KNOB_RADIUS)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+
+
+def paint_box(painter: QPainter, box: Box, place: QRectF, across: float, down: float) -> None:
+    """A measured box; `across` and `down` are screen pixels for a picture pixel."""
+    rect = QRectF(
+        place.left() + box.x * across, place.top() + box.y * down, box.width * across, box.height * down
+    ).adjusted(-0.5, -0.5, 0.5, 0.5)
+    for colour, width in ((INK, 3), (style.TEXT, 1)):
+        painter.setPen(QPen(colour, width))
+        painter.drawRect(rect)

@@ -6,40 +6,63 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from grevin.core.measure.repeats import Judgement
 from grevin.core.picture.display import Screen
-from grevin.desktop.light_table.painting import lay
+from grevin.desktop.light_table.painting import lay, placeholder, target
 from grevin.desktop.light_table.view import View
 from grevin.desktop.style import look as style
 
-OFFSETS = (-3, -2, -1, 0, 1, 2, 3)
-NEAREST_FIRST = sorted(OFFSETS, key=abs)
+COUNTS = (3, 5, 7)
 GAP = 3
-CAPTION = 16
+CAPTION = 32  # two lines: which frame, and what it is to the one before it
+HEIGHT = 146
 
 
 class NeighbourStrip(QWidget):
-    """Seven pictures side by side; a click goes there."""
+    """Three to seven pictures side by side; a click goes there."""
 
     frame_chosen = Signal(int)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("neighbour_strip")
-        self.setFixedHeight(128)
+        self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setToolTip("The neighbouring frames at the light table's own crop and zoom. Click to go there.")
+        self.setToolTip(
+            "The neighbouring frames at the light table's own crop and zoom, and how the source's frame differs from "
+            "the one before it. Click to go there."
+        )
+        self.count = COUNTS[-1]
         self._number = 0
-        self._length = 0
+        self._frames = range(0)
         self._aspect = 1.0
         self._view = View()
-        self._table = (1.0, 1.0)
         self._pictures: dict[int, Screen] = {}
+        self._judgements: dict[int, Judgement] = {}
+        self._missing: dict[int, str] = {}
 
-    def show_place(self, number: int, length: int, aspect: float) -> None:
-        """Centre on a frame; pictures of frames out of sight are dropped."""
-        self._number, self._length, self._aspect = number, length, aspect
-        near = {number + offset for offset in OFFSETS}
+    @property
+    def offsets(self) -> range:
+        """Places shown, from the current frame."""
+        return range(-(self.count // 2), self.count // 2 + 1)
+
+    def nearest_first(self) -> list[int]:
+        """Frames shown, the current one first."""
+        frames = (self._number + offset for offset in sorted(self.offsets, key=abs))
+        return [frame for frame in frames if frame in self._frames]
+
+    def show_count(self, count: int) -> None:
+        """Show three, five or seven frames."""
+        self.count = count
+        self.update()
+
+    def show_place(self, number: int, frames: range, aspect: float) -> None:
+        """Centre on a frame of `frames`; pictures of frames out of sight are dropped."""
+        self._number, self._frames, self._aspect = number, frames, aspect
+        near = {number + offset for offset in self.offsets}
         self._pictures = {frame: screen for frame, screen in self._pictures.items() if frame in near}
+        self._missing = {frame: words for frame, words in self._missing.items() if frame in near}
+        self._judgements = {frame: judged for frame, judged in self._judgements.items() if frame in near}
         self.update()
 
     def show_picture(self, frame: int, screen: Screen) -> None:
@@ -47,59 +70,84 @@ class NeighbourStrip(QWidget):
         self._pictures[frame] = screen
         self.update()
 
+    def show_judgement(self, frame: int, judgement: Judgement) -> None:
+        """Say what a frame is to the one before it."""
+        self._judgements[frame] = judgement
+        self.update()
+
+    def show_missing(self, frame: int, words: str) -> None:
+        """Say that a frame cannot be read."""
+        self._missing[frame] = words
+        self.update()
+
     def forget(self) -> None:
         """Drop all pictures, because they would be others now."""
         self._pictures.clear()
+        self._missing.clear()
         self.update()
 
-    def show_view(self, view: View, table: tuple[float, float]) -> None:
-        """Take over the light table's view; `table` is the light table's size."""
-        self._view, self._table = view, table
+    def show_view(self, view: View) -> None:
+        """Take over the light table's view."""
+        self._view = view
         self.update()
 
     def shown(self, frame: int) -> bool:
         """Whether a frame has its picture."""
         return frame in self._pictures
 
+    def caption(self, frame: int) -> tuple[str, str]:
+        """The two lines under a frame."""
+        if frame not in self._frames:
+            return "no frame", ""
+        offset = frame - self._number
+        judged = self._judgements.get(frame)
+        first = str(frame) if offset == 0 else f"{frame}  {offset:+d}"
+        return first, judged.words() if judged is not None else ""
+
     def _cell(self, place: int) -> QRectF:
-        width = (self.width() - GAP * (len(OFFSETS) - 1)) / len(OFFSETS)
+        width = (self.width() - GAP * (self.count - 1)) / self.count
         return QRectF(place * (width + GAP), 0, width, self.height() - CAPTION)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), style.SURFACE)
-        for place, offset in enumerate(OFFSETS):
+        for place, offset in enumerate(self.offsets):
             self._paint_cell(painter, self._cell(place), self._number + offset, offset)
 
     def _paint_cell(self, painter: QPainter, cell: QRectF, frame: int, offset: int) -> None:
         painter.fillRect(cell, style.TABLE)
-        exists = 0 <= frame < self._length
         screen = self._pictures.get(frame)
-        if screen is not None:
-            painter.save()
-            painter.setClipRect(cell)
-            lay(painter, screen, self._target(screen, cell))
-            painter.restore()
-        elif exists:
+        if frame in self._missing:
+            placeholder(painter, cell, "cannot be read")
+        elif screen is not None:
+            self._paint_picture(painter, cell, screen)
+        elif frame in self._frames:
             painter.setPen(style.QUIET)
             painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, "…")
         if offset == 0:
             painter.setPen(QPen(style.ACCENT, 2))
             painter.drawRect(cell.adjusted(1, 1, -1, -1))
-        painter.setPen(style.TEXT if offset == 0 else style.QUIET)
-        words = (str(frame) if offset == 0 else f"{frame}  {offset:+d}") if exists else "no frame"
-        painter.drawText(QRectF(cell.left(), cell.bottom(), cell.width(), CAPTION), Qt.AlignmentFlag.AlignCenter, words)
+        self._paint_caption(painter, cell, frame, offset)
 
-    def _target(self, screen: Screen, cell: QRectF) -> QRectF:
-        """The light table's crop: same middle, same zoom; a fitted picture is fitted here too."""
+    def _paint_picture(self, painter: QPainter, cell: QRectF, screen: Screen) -> None:
+        """The light table's crop: same middle, same zoom, in the screen's own pixels; a fitted picture is fitted."""
+        ratio = self.devicePixelRatioF()
         height, width = screen.shape[:2]
-        size = (width * self._aspect, float(height))
-        table = (cell.width(), cell.height())
-        left, top = self._view.origin(size, table)
-        scale = self._view.scale(size, table)
-        return QRectF(round(cell.left() + left), round(cell.top() + top), size[0] * scale, size[1] * scale)
+        pane = QRectF(cell.left() * ratio, cell.top() * ratio, cell.width() * ratio, cell.height() * ratio)
+        painter.save()
+        painter.setClipRect(cell)
+        painter.scale(1 / ratio, 1 / ratio)
+        lay(painter, screen, target(self._view, (width * self._aspect, float(height)), pane))
+        painter.restore()
+
+    def _paint_caption(self, painter: QPainter, cell: QRectF, frame: int, offset: int) -> None:
+        for line, words in enumerate(self.caption(frame)):
+            painter.setPen(style.TEXT if offset == 0 or line else style.QUIET)
+            box = QRectF(cell.left(), cell.bottom() + line * CAPTION / 2, cell.width(), CAPTION / 2)
+            fitted = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(cell.width()))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, fitted)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        for place, offset in enumerate(OFFSETS):
-            if self._cell(place).contains(event.position()) and 0 <= self._number + offset < self._length:
+        for place, offset in enumerate(self.offsets):
+            if self._cell(place).contains(event.position()) and self._number + offset in self._frames:
                 self.frame_chosen.emit(self._number + offset)

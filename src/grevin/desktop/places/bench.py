@@ -6,21 +6,30 @@ from functools import partial
 from typing import Any
 
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
-from grevin.core.treatment.chain import Chain
+from grevin.core.errors import GrevinError, UnreadableFrameError
+from grevin.core.measure.area import Box, read_box, read_point
+from grevin.core.treatment.recipe import TreatmentStep
 from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.light_table.view import View
-from grevin.desktop.neighbour_strip.strip import NEAREST_FIRST, NeighbourStrip
-from grevin.desktop.places.bench_bar import BenchBar
+from grevin.desktop.measuring.panel import MeasuringPanel
+from grevin.desktop.neighbour_strip.neighbours import Neighbours
+from grevin.desktop.neighbour_strip.strip import COUNTS, NeighbourStrip
+from grevin.desktop.places.looking_bar import LookingBar
 from grevin.desktop.places.playing import Player
+from grevin.desktop.places.time_bar import TimeBar
+from grevin.desktop.places.ways_of_looking import WaysOfLooking
+from grevin.desktop.scopes.panel import ScopesPanel
 from grevin.desktop.session import Place, Session
-from grevin.desktop.treatment_path.path import TreatmentPath
-from grevin.desktop.work.looks import Look, make_look, screen_of
+from grevin.desktop.test_strip.strip import ValueStrip
+from grevin.desktop.test_strip.trying import Trying
+from grevin.desktop.treatment_path.path import PATH_WIDTH, TreatmentPath
+from grevin.desktop.work.looks import Look, make_look
+from grevin.desktop.work.readying import Readying
 from grevin.desktop.work.workers import LatestWorker, Request
 
-STRIP_DELAY_MS = 120  # neighbours wait until the person pauses at a frame
-FIRST_WIPE = 0.5
+READY_DELAY_MS = 600  # making treated frames ready waits until the person pauses at a frame
 
 
 class Bench(QWidget):
@@ -29,50 +38,89 @@ class Bench(QWidget):
     looked = Signal(object)
     faulted = Signal(object)
     told = Signal(str)
+    acted = Signal(str)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session = session
+        self.looking = WaysOfLooking(self)
         self.table = LightTable()
         self.strip = NeighbourStrip()
-        self.bar = BenchBar()
+        self.looking_bar = LookingBar()
+        self.time_bar = TimeBar()
         self.path = TreatmentPath()
-        self._wipe = FIRST_WIPE
-        self._shown_view_point = 0
-        self._wipe_on = False
-        self._evidence_on = False
-        self._looker = LatestWorker("look", self)
-        self._neighbours = LatestWorker("strip", self)
+        self.measuring = MeasuringPanel()
+        self.scopes = ScopesPanel()
+        self.value_strip = ValueStrip()
+        self.pictures = QStackedWidget()
         self.player = Player(session, self)
-        self._strip_timer = QTimer(self, singleShot=True, interval=STRIP_DELAY_MS)
+        self.trying = Trying(session, self.value_strip, self)
+        self.readying = Readying(self)
+        self._shown_view_point = 0
+        self._box: Box | None = None
+        self._measuring = False
+        self._looker = LatestWorker("look", self)
+        self.neighbours = Neighbours(session, self.strip, self)
+        self._ready_timer = QTimer(self, singleShot=True, interval=READY_DELAY_MS)
         self._lay_out()
         self._connect()
+        self._show_looking()
 
     def _lay_out(self) -> None:
+        self.pictures.addWidget(self.table)
+        self.pictures.addWidget(self.value_strip)
+        self.side = QWidget()
+        self.side.setFixedWidth(PATH_WIDTH)
+        side = QVBoxLayout(self.side)
+        side.setContentsMargins(0, 0, 0, 0)
+        side.setSpacing(0)
+        side.addWidget(self.path, 3)
+        side.addWidget(self.measuring)
+        side.addWidget(self.scopes, 2)
+        self.measuring.hide()
+        self.scopes.hide()
         middle = QVBoxLayout()
         middle.setContentsMargins(0, 0, 0, 0)
         middle.setSpacing(0)
-        middle.addWidget(self.table, 1)
-        middle.addWidget(self.bar)
+        middle.addWidget(self.looking_bar)
+        middle.addWidget(self.pictures, 1)
+        middle.addWidget(self.time_bar)
         middle.addWidget(self.strip)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
         layout.addLayout(middle, 1)
-        layout.addWidget(self.path)
+        layout.addWidget(self.side)
 
     def _connect(self) -> None:
         session = self._session
         session.reel_opened.connect(self._show_reel)
         session.treatment_changed.connect(self._show_treatment)
+        session.declared_changed.connect(self._show_declared)
         session.place_changed.connect(self._show_place)
         session.selection_changed.connect(self._show_selection)
+        session.counter_changed.connect(self._show_time)
+        session.reel_grew.connect(self._show_time)
         self._looker.done.connect(self._take_look)
         self._looker.failed.connect(self._take_fault)
-        self._neighbours.done.connect(self._take_neighbour)
-        self._strip_timer.timeout.connect(self._ask_neighbours)
+        self.neighbours.faulted.connect(self.faulted)
+        self._ready_timer.timeout.connect(self._make_ready)
         self.table.view_changed.connect(self._share_view)
-        self.table.wipe_moved.connect(self._move_wipe)
+        self.table.wipe_changed.connect(self.looking.move_wipe)
+        self.table.pointed.connect(self._show_probe)
+        self.table.boxed.connect(self.show_box)
+        self.looking.ways_changed.connect(self._change_ways)
+        self.looking.drawing_changed.connect(self._show_looking)
+        self.looking.wipe_changed.connect(lambda: self.table.show_wipe(self.looking.wipe))
+        self.looking_bar.held.connect(self.set_before)
+        self.looking_bar.ways_wanted.connect(self.looking.change)
+        self.looking_bar.colour_wanted.connect(lambda colour: self.looking.draw(colour=colour))
+        self.looking_bar.zoom_chosen.connect(self.table.zoom_to)
+        self.looking_bar.acted.connect(self.acted)
+        self.time_bar.acted.connect(self.acted)
+        self.time_bar.frame_typed.connect(session.go)
+        self.time_bar.counter_chosen.connect(session.count_in)
+        self.time_bar.faulted.connect(self.faulted)
         self.strip.frame_chosen.connect(session.go)
         self.path.step_added.connect(session.add_step)
         self.path.step_removed.connect(session.remove_step)
@@ -80,29 +128,41 @@ class Bench(QWidget):
         self.path.settings_changed.connect(session.change_settings)
         self.path.step_selected.connect(session.select)
         self.path.view_point_chosen.connect(session.view_from)
+        self.measuring.sent.connect(lambda values: session.change_settings(session.selected, values))
+        self.measuring.cleared.connect(lambda: self.show_box(None))
+        self.scopes.faulted.connect(self.faulted)
+        self.trying.faulted.connect(self.faulted)
+        self.value_strip.cells.zoom_wanted.connect(self.table.zoom_step)
+        self.value_strip.cells.moved.connect(self.table.move_by)
         self.player.told.connect(self.told)
-        self.player.playing_changed.connect(self.bar.show_playing)
+        self.player.playing_changed.connect(self._show_playing)
+        self.player.loop_changed.connect(self._show_time)
 
     def stop(self) -> None:
         """End the threads."""
-        self._strip_timer.stop()
+        self._ready_timer.stop()
         self.player.stop()
-        self._looker.stop()
-        self._neighbours.stop()
+        for worker in (self._looker, self.neighbours, self.trying, self.readying, self.scopes):
+            worker.stop()
 
     @property
     def busy(self) -> bool:
-        """Whether pictures are still being made."""
-        return self._looker.busy or self._neighbours.busy or self._strip_timer.isActive()
+        """Whether pictures that are wanted now are still being made."""
+        return any(part.busy for part in (self._looker, self.neighbours, self.trying, self.scopes))
 
     # What the session says
 
-    def _aspect(self) -> float:
+    def aspect(self) -> float:
+        """Width of a pixel of the reel over its height."""
         return float(self._session.reel.format.pixel_aspect) if self._session.reel is not None else 1.0
 
     def _show_reel(self) -> None:
+        self.player.stop()
+        self.player.set_loop(None)
+        self.try_values(False)
         self.table.show_words("Reading the first picture …")
         self.table.show_view(View())
+        self.show_box(None)
         self.strip.forget()
         self._show_path()
         self._show_place(self._session.place)
@@ -110,10 +170,20 @@ class Bench(QWidget):
     def _show_treatment(self) -> None:
         self.strip.forget()
         self._show_path()
+        self.show_box(self._box)
+        if self.trying.on:
+            self.try_values(self._session.selected > 0)
         self._show_place(self._session.place)
+
+    def _show_declared(self) -> None:
+        self._show_path()
+        self._show_time()
 
     def _show_selection(self, _place: int) -> None:
         self._show_path()
+        self.show_box(self._box)
+        if self.trying.on:
+            self.try_values(True)
         self._ask_look()
 
     def _show_path(self) -> None:
@@ -125,14 +195,31 @@ class Bench(QWidget):
         session = self._session
         if session.reel is None:
             return
-        self.bar.show_frame(place.frame, session.length, session.reel.format.rate)
+        self._show_time()
         if place.view_point != self._shown_view_point:
             self._shown_view_point = place.view_point
+            self.strip.forget()
             self._show_path()
         self._ask_look()
+        self.trying.show_frame(self.looking.ways, self.player.playing)
         if not self.player.playing:  # the strip waits while playing: seven more pictures a frame cost too much
-            self.strip.show_place(place.frame, session.length, self._aspect())
-            self._strip_timer.start()
+            self.neighbours.show_place(self.aspect())
+            self._ready_timer.start()
+
+    def _show_time(self, _changed: object = None) -> None:
+        session = self._session
+        if session.reel is None:
+            return
+        counter, feet = session.counter, session.reel.declared.gauge is not None
+        self.time_bar.show_place(session.place.frame, session.kept, counter, feet)
+        self.time_bar.show_loop(self.player.loop if self.player.loop_is_set else None, counter)
+
+    def _show_playing(self, playing: bool) -> None:
+        self.time_bar.show_playing(playing)
+        if playing:
+            self._ready_timer.stop()
+            self.readying.pause()
+            self.neighbours.pause()
 
     # Pictures
 
@@ -140,22 +227,26 @@ class Bench(QWidget):
         chain, place = self._session.chain, self._session.place
         if chain is None:
             return
-        wanted_evidence = self._session.selected if self._evidence_on or not self.player.playing else 0
-        tag = (id(chain), place.frame, place.view_point)
+        hidden = self.looking.drawing.evidence == "off"
+        evidence_of = 0 if hidden and self.player.playing else self._session.selected
+        tag = (id(chain), place.frame, place.view_point, self.looking.ways)
         self.table.show_waiting(not self.player.playing)
-        self._looker.ask(Request(tag, partial(make_look, chain, place.frame, place.view_point, wanted_evidence)))
+        make = partial(make_look, chain, place.frame, place.view_point, evidence_of, self.looking.ways)
+        self._looker.ask(Request(tag, make))
 
     def _take_look(self, tag: Any, look: Look) -> None:
         chain, place = self._session.chain, self._session.place
         if chain is None or tag[0] != id(chain):
             return
-        self.table.show_look(look, self._aspect())
-        self.table.show_waiting(tag != (id(chain), place.frame, place.view_point))
+        self.table.show_look(look, self.aspect())
+        self.table.show_waiting(not self.player.playing and tag[1:3] != (place.frame, place.view_point))
         if not self.player.playing:
             self._share_view(self.table.view)
-        if not self.player.playing:
             self.strip.show_picture(look.number, look.after)
             self._show_facts(look)
+            self._read_box(look)
+        if not (self.player.playing and self.scopes.busy):
+            self.scopes.show_frame(look.frame)
         self.looked.emit(look)
 
     def _show_facts(self, look: Look) -> None:
@@ -164,81 +255,144 @@ class Bench(QWidget):
             if place == self._session.selected and look.evidence is not None:
                 area = 100.0 * float(look.evidence.mask.mean())
                 count = len(look.evidence.blobs)
-                words = (
-                    f"This frame: {count} found, {area:.2f} % of the picture."
-                    if count
-                    else "This frame: nothing found."
-                )
+                words = f"This frame: {count} found, {area:.2f} % of the picture."
+                words = words if count else "This frame: nothing found."
             self.path.show_facts(place, words)
 
     def _take_fault(self, tag: Any, fault: Exception) -> None:
-        self.table.show_words("This frame cannot be shown")
+        chain, frame = self._session.chain, self._session.place.frame
+        if chain is None or tag[:2] != (id(chain), frame):
+            return
+        if isinstance(fault, UnreadableFrameError):
+            self.table.show_missing(fault.what)
+            self._session.note_unreadable(fault.number, fault.what)
+            if not self.player.playing:
+                self.told.emit(fault.what)
+            return
+        self.table.show_missing(fault.what if isinstance(fault, GrevinError) else "This frame cannot be shown.")
         self.player.stop()
         self.faulted.emit(fault)
 
-    def _ask_neighbours(self) -> None:
+    def _make_ready(self) -> None:
         chain, place = self._session.chain, self._session.place
-        if chain is None:
+        if chain is None or place.view_point == 0 or self.player.playing or self.trying.on:
+            self.readying.pause()
             return
-        frames = [place.frame + offset for offset in NEAREST_FIRST]
-        self._neighbours.ask(
-            *(
-                Request((id(chain), frame, place.view_point), partial(_neighbour, chain, frame, place.view_point))
-                for frame in frames
-                if 0 <= frame < self._session.length
-            )
-        )
-
-    def _take_neighbour(self, tag: Any, screen: Any) -> None:
-        chain, place = self._session.chain, self._session.place
-        if chain is not None and (tag[0], tag[2]) == (id(chain), place.view_point):
-            self.strip.show_picture(tag[1], screen)
+        self.readying.start(chain, place.view_point, self.player.loop, place.frame)
 
     # Ways of looking
 
-    def _share_view(self, view: View) -> None:
-        self.strip.show_view(view, (self.table.width(), self.table.height()))
-        self.bar.show_zoom(view.zoom, self.table.scale())
+    def _change_ways(self) -> None:
+        self._show_looking()
+        self.neighbours.renew(self.looking.ways.channel)
+        self.trying.show_frame(self.looking.ways, self.player.playing)
+        self._ask_look()
 
-    def _move_wipe(self, place: float) -> None:
-        self._wipe = place
-        self.table.show_wipe(place)
+    def _show_looking(self) -> None:
+        looking = self.looking
+        if looking.drawing.evidence != "off" and self._session.selected == 0 and self._session.treatment.steps:
+            self._session.select(self._session.place.view_point or 1)
+        self.table.show_ways(looking.ways)
+        self.table.show_drawing(looking.drawing)
+        self.table.show_wipe(looking.wipe)
+        self.looking_bar.show_ways(looking.ways, looking.drawing)
+        self._share_view(self.table.view)
+
+    def _share_view(self, view: View) -> None:
+        drawing = self.looking.drawing
+        self.strip.show_view(view)
+        self.value_strip.cells.show_view(view, drawing.colour if drawing.evidence != "off" else None)
+        self.looking_bar.show_zoom(view.zoom, self.table.scale())
 
     def set_before(self, on: bool) -> None:
         """Show the source while held."""
-        self.table.show_before(on)
+        self.looking.draw(before=on)
 
-    def set_wipe(self, on: bool) -> None:
-        """Wipe on or off; its line stays where it was."""
-        self._wipe_on = on
-        self.table.show_wipe(self._wipe if on else None)
-        self.bar.show_toggle("wipe", on)
+    def widen_strip(self) -> None:
+        """Three, five or seven neighbours, in turn."""
+        self.strip.show_count(COUNTS[(COUNTS.index(self.strip.count) + 1) % len(COUNTS)])
+        self.neighbours.show_place(self.aspect())
 
-    def set_evidence(self, on: bool) -> None:
-        """Evidence over the picture on or off."""
-        self._evidence_on = on
-        if on and self._session.selected == 0 and self._session.treatment.steps:
-            self._session.select(self._session.place.view_point or 1)
-        self.table.show_evidence(on)
-        self.bar.show_toggle("evidence", on)
+    def try_values(self, on: bool) -> None:
+        """Test strip on or off."""
+        selected = self._session.selected
+        fresh = on and not self.trying.on and 0 < selected <= len(self._session.treatment.steps)
+        showing = self.trying.switch(on, self.path.card(selected).focused_setting() if fresh else "")
+        if on and not showing:
+            self.told.emit("Add or select a step first: the test strip tries values of its settings.")
+        self.pictures.setCurrentWidget(self.value_strip if showing else self.table)
+        self.player.narrow(self.trying.frames() if showing else None)
+        self.looking_bar.show_toggle("test_strip", showing)
+        if showing:
+            self.trying.show_frame(self.looking.ways, self.player.playing)
+            self.value_strip.cells.setFocus(Qt.FocusReason.OtherFocusReason)
 
-    def toggle_wipe(self) -> None:
-        """The other way."""
-        self.set_wipe(not self._wipe_on)
+    # Measuring, scopes
 
-    def toggle_evidence(self) -> None:
-        """The other way."""
-        self.set_evidence(not self._evidence_on)
+    def measure(self, on: bool) -> None:
+        """Let a drag measure, and show what was measured."""
+        self._measuring = on
+        self.table.show_measuring(on)
+        self.measuring.setVisible(on or self._box is not None)
+        self.looking_bar.show_toggle("measure", on)
 
-    def open_step_menu(self) -> None:
-        """Open the list of steps to add."""
-        self.path.add_button.showMenu()
+    @property
+    def is_measuring(self) -> bool:
+        """Whether a drag measures."""
+        return self._measuring
+
+    def show_box(self, box: Box | None) -> None:
+        """The measured box, None for none."""
+        self._box = box
+        self.table.show_box(box)
+        self.scopes.show_box(box)
+        self.measuring.setVisible(self._measuring or box is not None)
+        if self.table.look is not None:
+            self._read_box(self.table.look)
+
+    def _read_box(self, look: Look) -> None:
+        if not self.measuring.isVisibleTo(self):
+            return
+        fmt = look.frame.format
+        box = self._box if self._box is not None and self._box.fits(fmt) else None
+        readings = read_box(look.frame, box) if box is not None else ()
+        self.measuring.show_box(box, readings, fmt, self._selected_step())
+
+    def _selected_step(self) -> TreatmentStep | None:
+        steps, place = self._session.treatment.steps, self._session.selected
+        return steps[place - 1] if 0 < place <= len(steps) else None
+
+    def _show_probe(self, place: tuple[int, int] | None) -> None:
+        look = self.table.look
+        if look is None or place is None:
+            self.time_bar.show_probe(None, ())
+            return
+        shown = look.source if self.looking.drawing.before else look.frame
+        self.time_bar.show_probe(place, read_point(shown, *place))
+
+    def show_scopes(self, on: bool) -> None:
+        """Scopes on or off."""
+        self.scopes.setVisible(on)
+        self.looking_bar.show_toggle("scopes", on)
+        if on and self.table.look is not None:
+            self.scopes.show_frame(self.table.look.frame)
+
+    def close_reel(self) -> None:
+        """Nothing is open any more."""
+        self.player.stop()
+        self.player.set_loop(None)
+        self.try_values(False)
+        self.readying.pause()
+        self.neighbours.pause()
+        self._looker.ask()
+        self.table.show_words("")
+        self.scopes.show_frame(None)
+
+    def only_picture(self, on: bool) -> None:
+        """The light table alone, for the full screen."""
+        for part in (self.looking_bar, self.time_bar, self.strip, self.side):
+            part.setVisible(not on)
 
     def focus_table(self) -> None:
         """Give the keys to the light table."""
         self.table.setFocus(Qt.FocusReason.OtherFocusReason)
-
-
-def _neighbour(chain: Chain, frame: int, view_point: int) -> Any:
-    place = chain.view_points[view_point]
-    return screen_of(chain, place.frame(frame), place.key(frame))

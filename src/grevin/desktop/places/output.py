@@ -131,14 +131,23 @@ class Output(QWidget):
         layout.addWidget(scroll, 1)
 
     def _show_reel(self) -> None:
-        last = max(0, self._session.length - 1)
-        for box, value in ((self.first, 0), (self.last, last)):
-            box.setRange(0, last)
-            box.setValue(value)
+        kept = self._session.kept
+        self.show_length()
+        self.first.setValue(kept.start)
+        self.last.setValue(kept.stop - 1)
         self.result.clear()
         self._suggest()
         self.show_facts()
         self.show_runs()
+
+    def show_length(self) -> None:
+        """The reel grew while it was being indexed: a range that ended with it still does."""
+        last = max(0, self._session.length - 1)
+        follows = self.last.value() == self.last.maximum()
+        for box in (self.first, self.last):
+            box.setRange(0, last)
+        if follows:
+            self.last.setValue(self._session.kept.stop - 1)
 
     def _suggest(self) -> None:
         reels = self._session.document.reels
@@ -152,8 +161,9 @@ class Output(QWidget):
         """Say what would be written."""
         steps = [step.step for step in self._session.treatment.steps if step.enabled]
         words = "treated: " + ", ".join(steps) if steps else "not treated: this would be a plain copy"
-        fmt = self._session.reel.format.describe() if self._session.reel is not None else ""
-        self._treated.setText(f"{fmt}, {words}, not enlarged")
+        chain = self._session.chain
+        fmt = chain.result.format.describe() if chain is not None else ""
+        self._treated.setText(f"{fmt}, {words}")
 
     def show_runs(self) -> None:
         """List the proofs that the job holds."""
@@ -181,10 +191,10 @@ class Output(QWidget):
 
     def start(self) -> None:
         """Write what the form says."""
-        reel, treatment = self._session.reel, self._session.treatment
-        if reel is None or self._session.job_file is None or self._task is not None:
+        reel, treatment, entry = self._session.reel, self._session.treatment, self._session.entry
+        if reel is None or entry is None or self._session.job_file is None or self._task is not None:
             return
-        job_path, reel_index = self._session.job_file.path, self._session.reel_index
+        job_path, reel_id = self._session.job_file.path, entry.id
         output = Path(self.path.text()).expanduser()
         stem = output.stem.split("%")[0].rstrip("._")
         request = RunRequest(
@@ -200,7 +210,7 @@ class Output(QWidget):
 
         def work(progress: Progress) -> Proof:
             proof = run(reel, treatment, request, progress)
-            JobFile.record_run(job_path, reel_index, proof.data(), proof.rows)
+            JobFile.record_run(job_path, reel_id, proof.data(), proof.rows)
             proof.rows.close()
             return proof
 

@@ -1,19 +1,24 @@
-"""Playing at the true rate: the clock says which frame is due; frames that are not ready in time are left out."""
+"""Playing: the clock says which frame is due; frames that are not ready in time are left out, and that is said."""
 
 from __future__ import annotations
 
 from PySide6.QtCore import QElapsedTimer, QObject, QTimer, Signal
 
+from grevin.core.timebase.pace import Pace
 from grevin.desktop.session import Session
 
 TICK_MS = 8
+TELL_S = 0.5  # how often the rate that is reached is said
+FASTEST = 16  # times the true rate
+NEARLY = 0.97  # of the rate: the rest is rounding of the clock
 
 
 class Player(QObject):
-    """Moves the session's place along with time, round and round from where it was started."""
+    """Moves the session's place along with time, round and round over a loop."""
 
     told = Signal(str)
     playing_changed = Signal(bool)
+    loop_changed = Signal(object)
 
     def __init__(self, session: Session, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -23,18 +28,78 @@ class Player(QObject):
         self._clock = QElapsedTimer()
         self._start = 0
         self._shown = 0
-        self.playing = False
+        self._told_at = 0.0
+        self._loop: range | None = None
+        self._narrow: range | None = None
+        self._pace: Pace | None = None
+        self.speed = 0
+
+    @property
+    def playing(self) -> bool:
+        """Whether pictures run."""
+        return self.speed != 0
+
+    @property
+    def loop(self) -> range:
+        """The frames that are played: those between the trims, the loop that was set, or the few of a test strip."""
+        kept = self._session.kept
+        wanted = self._narrow or self._loop or kept
+        first = min(max(kept.start, wanted.start), kept.stop - 1)
+        return range(first, max(first + 1, min(kept.stop, wanted.stop)))
+
+    @property
+    def loop_is_set(self) -> bool:
+        """Whether the person chose a loop."""
+        return self._loop is not None
+
+    def set_loop(self, loop: range | None) -> None:
+        """Play these frames; None for all."""
+        self._loop = loop
+        self.loop_changed.emit(loop)
+        if self.playing:
+            self._begin(self.speed)
+
+    def start_here(self) -> None:
+        """The loop begins at the present frame."""
+        frame, loop = self._session.place.frame, self.loop
+        self.set_loop(range(frame, loop.stop if loop.stop > frame else self._session.kept.stop))
+
+    def end_here(self) -> None:
+        """The loop ends with the present frame."""
+        frame, loop = self._session.place.frame, self.loop
+        self.set_loop(range(loop.start if loop.start <= frame else self._session.kept.start, frame + 1))
+
+    def narrow(self, frames: range | None) -> None:
+        """Play only these for a while, whatever the loop is (test strip)."""
+        self._narrow = frames
+        if self.playing:
+            self._begin(self.speed)
 
     def toggle(self) -> None:
         """Play or stop."""
         if self.playing:
             self.stop()
-        elif self._session.length > 1:
-            self.playing = True
-            self._start = self._session.place.frame
-            self._shown = 0
-            self._clock.start()
-            self._timer.start()
+        else:
+            self._begin(1)
+
+    def shuttle(self, direction: int) -> None:
+        """Play that way; twice as fast each time."""
+        same = self.speed * direction > 0
+        self._begin(direction * min(FASTEST, 2 * abs(self.speed)) if same else direction)
+
+    def _begin(self, speed: int) -> None:
+        loop, frame = self.loop, self._session.place.frame
+        reel = self._session.reel
+        if reel is None or len(loop) < 2:
+            return
+        self._pace = reel.pace
+        was_playing = self.playing
+        self.speed = speed
+        self._start = frame if frame in loop else loop.start
+        self._shown, self._told_at = 0, 0.0
+        self._clock.start()
+        self._timer.start()
+        if not was_playing:
             self.playing_changed.emit(True)
 
     def stop(self) -> None:
@@ -42,7 +107,7 @@ class Player(QObject):
         if not self.playing:
             return
         self._timer.stop()
-        self.playing = False
+        self.speed = 0
         self.playing_changed.emit(False)
         self._session.place_changed.emit(self._session.place)
 
@@ -52,19 +117,21 @@ class Player(QObject):
             self._shown += 1
 
     def _tick(self) -> None:
-        reel = self._session.reel
-        if reel is None:
+        if self._session.reel is None or self._pace is None:
             self.stop()
             return
         seconds = self._clock.elapsed() / 1000.0
-        due = self._start + int(seconds * float(reel.format.rate))
-        frame = due % self._session.length
+        frame = self._pace.frame_due(self._start, seconds * self.speed, self.loop)
         if frame != self._session.place.frame:
             self._session.go(frame)
-            if seconds > 1.0 and due % 12 == 0:
-                self._tell(seconds, float(reel.format.rate))
+        if seconds - self._told_at > TELL_S:
+            self._told_at = seconds
+            self._tell(seconds, float(self._pace.rate))
 
     def _tell(self, seconds: float, rate: float) -> None:
         shown = self._shown / seconds
-        left_out = "" if shown > 0.97 * rate else "; frames are left out to keep time"
-        self.told.emit(f"Playing at {rate:.5g} frames/s, {shown:.1f} shown{left_out}.")
+        whole = shown > NEARLY * rate * abs(self.speed)
+        times = f" {abs(self.speed)} times as fast" if abs(self.speed) > 1 else ""
+        back = " backwards" if self.speed < 0 else ""
+        left_out = "" if whole else "; frames are left out to keep time"
+        self.told.emit(f"Playing{back}{times} at {rate:.5g} frames/s, {shown:.1f} shown{left_out}.")

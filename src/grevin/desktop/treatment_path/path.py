@@ -114,6 +114,10 @@ class Card(QFrame):
             self.style().unpolish(self)
             self.style().polish(self)
 
+    def focused_setting(self) -> str:
+        """The setting worked on last, "" for none."""
+        return self._form.focused()
+
     def show_facts(self, words: str) -> None:
         """A line about the present frame."""
         self._facts.setText(words)
@@ -166,6 +170,10 @@ class TreatmentPath(QScrollArea):
         """Facts of the present frame on a step's card."""
         if 0 < place <= len(self._cards):
             self._cards[place - 1].show_facts(words)
+
+    def open_menu(self) -> None:
+        """Open the list of steps to add."""
+        self.add_button.showMenu()
 
     def card(self, place: int) -> Card:
         """The card of a step, counted from 1."""

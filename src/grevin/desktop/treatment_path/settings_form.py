@@ -19,6 +19,7 @@ class SettingsForm(QWidget):
     def __init__(self, model: type[Settings], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._controls: dict[str, QWidget] = {}
+        self.touched = ""
         layout = QFormLayout(self)
         layout.setContentsMargins(0, 4, 0, 0)
         layout.setVerticalSpacing(4)
@@ -61,7 +62,13 @@ class SettingsForm(QWidget):
         spin.valueChanged.connect(emit)
         return spin
 
+    def focused(self) -> str:
+        """The setting that has the keys, else the one changed last; "" for none."""
+        focus = self.focusWidget()
+        return next((name for name, control in self._controls.items() if control is focus), self.touched)
+
     def _emit(self, name: str, value: object) -> None:
+        self.touched = name
         self.changed.emit({name: value})
 
     def show_values(self, settings: Settings) -> None:

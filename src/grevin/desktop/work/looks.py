@@ -92,18 +92,10 @@ def make_look(chain: Chain, number: int, view_point: int, evidence_of: int, ways
     return Look(number, view_point, first, last, before, after, computed, evidence, harm)
 
 
-@dataclass(frozen=True, eq=False)
-class Neighbour:
-    """A frame of the neighbour strip: its picture and what it is to the frame before it."""
-
-    screen: Screen
-    judgement: Judgement | None
-
-
-def make_neighbour(chain: Chain, number: int, view_point: int, channel: Channel) -> Neighbour:
-    """Picture at the view point, and the change from the frame before it, measured on the source."""
+def make_neighbour(chain: Chain, number: int, view_point: int, channel: Channel) -> Screen:
+    """Picture of a frame at the view point, for the neighbour strip."""
     place = chain.view_points[view_point]
-    return Neighbour(screen_of(chain, place.frame(number), place.key(number), channel), None)
+    return screen_of(chain, place.frame(number), place.key(number), channel)
 
 
 def judge_neighbour(chain: Chain, number: int) -> Judgement | None:

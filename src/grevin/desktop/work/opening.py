@@ -139,9 +139,7 @@ def _open_job(job: Path, index: int | None, notes: tuple[str, ...], progress: Pr
 def open_entry(entry: Reel, job: Path, progress: Progress, patient: bool = False) -> DeclaredReel:
     """A reel of a job, as declared, with the index that the job keeps."""
     path = found_reel(Path(entry.path), job)
-    return DeclaredReel(
-        open_reel(path, progress, entry.declared.rate_number(), JobStore(job), patient), entry.declared
-    )
+    return DeclaredReel(open_reel(path, progress, entry.declared.rate_number(), JobStore(job), patient), entry.declared)
 
 
 class JobStore:

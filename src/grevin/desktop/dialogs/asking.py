@@ -1,0 +1,53 @@
+"""Asking for files and folders, and saying what this is."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
+
+from grevin import __version__
+from grevin.core.intake.folder import VIDEO_SUFFIXES
+from grevin.core.media.still_image import IMAGE_SUFFIXES
+
+Take = Callable[[Sequence[Path]], object]
+
+
+def material_filter() -> str:
+    """The file dialog's filter for everything that can be opened."""
+    endings = " ".join(f"*{suffix}" for suffix in ("", *sorted(VIDEO_SUFFIXES | IMAGE_SUFFIXES)) if suffix)
+    return f"Jobs and material (*.grevin {endings});;All files (*)"
+
+
+def ask_material(parent: QWidget, take: Take) -> None:
+    """Ask for files."""
+    names, _ = QFileDialog.getOpenFileNames(parent, "Material or a job", "", material_filter())
+    if names:
+        take([Path(name) for name in names])
+
+
+def ask_folder(parent: QWidget, take: Take) -> None:
+    """Ask for a folder; every reel in it and below it is meant."""
+    name = QFileDialog.getExistingDirectory(parent, "A folder of material")
+    if name:
+        take([Path(name)])
+
+
+def ask_copy(parent: QWidget, take: Callable[[Path], object]) -> None:
+    """Ask where a copy of the job is to be kept."""
+    name, _ = QFileDialog.getSaveFileName(parent, "Keep a copy of the job as", "", "Jobs (*.grevin)")
+    if name:
+        take(Path(name).with_suffix(".grevin"))
+
+
+def say_about(parent: QWidget) -> None:
+    """Say what this program is and whose work is in it."""
+    QMessageBox.about(
+        parent,
+        "About Grevin",
+        f"<b>Grevin {__version__}</b>"
+        "<p>Restoration of digitised film and tape that never harms what is not damaged."
+        "<p>Free software under the GNU General Public License, version 3 or later. The type is B612 (SIL Open "
+        "Font License); video is read and written by the FFmpeg libraries.",
+    )

@@ -1,0 +1,1 @@
+"""Taking in: the reels of the job, and what each really is."""

@@ -1,0 +1,1 @@
+"""Measuring: a dragged box, and sending what was measured to a setting."""

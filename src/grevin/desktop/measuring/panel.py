@@ -1,0 +1,81 @@
+"""What was measured in the box: place, size, values per channel; and a way into a setting."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from grevin.core.measure.area import Box, Reading
+from grevin.core.picture.format import PictureFormat
+from grevin.core.treatment.recipe import TreatmentStep
+from grevin.desktop.measuring.sending import Offer, offers
+
+
+class MeasuringPanel(QWidget):
+    """Shows a box; emits {setting: value} when a measured value is to be taken over."""
+
+    sent = Signal(dict)
+    cleared = Signal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("measuring_panel")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(8, 4, 8, 4)
+        layout.setSpacing(3)
+        head = QHBoxLayout()
+        title = QLabel("Measured")
+        title.setProperty("title", True)
+        head.addWidget(title, 1)
+        clear = QPushButton("Take the box away")
+        clear.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        clear.clicked.connect(self.cleared)
+        head.addWidget(clear)
+        layout.addLayout(head)
+        self.words = QLabel()
+        self.words.setObjectName("measured")
+        self.words.setTextFormat(Qt.TextFormat.RichText)
+        layout.addWidget(self.words)
+        row = QHBoxLayout()
+        self.offered = QComboBox()
+        self.offered.setObjectName("offers")
+        self.offered.setToolTip("A measured value and the setting of the selected step that could take it.")
+        self.send = QPushButton("Send")
+        self.send.setObjectName("send")
+        self.send.setToolTip("Give the setting the measured value.")
+        self.send.clicked.connect(self._send)
+        row.addWidget(self.offered, 1)
+        row.addWidget(self.send)
+        layout.addLayout(row)
+
+    def show_box(
+        self, box: Box | None, readings: tuple[Reading, ...], fmt: PictureFormat | None, step: TreatmentStep | None
+    ) -> None:
+        """Show a measured box, and what of it the selected step could take."""
+        self.offered.clear()
+        if box is None or fmt is None:
+            self.words.setText("Drag a box over the light table.")
+        else:
+            self.words.setText(_table(box, readings))
+            for offer in offers(box, fmt, step):
+                self.offered.addItem(offer.words, offer)
+        self.offered.setVisible(self.offered.count() > 0)
+        self.send.setVisible(self.offered.count() > 0)
+
+    def _send(self) -> None:
+        offer = self.offered.currentData()
+        if isinstance(offer, Offer):
+            self.sent.emit({offer.setting: offer.value})
+
+
+def _table(box: Box, readings: tuple[Reading, ...]) -> str:
+    rows = "".join(
+        f"<tr><td>{r.channel}</td><td align=right>{r.mean:.1f}</td><td align=right>{r.percent:.1f} %</td>"
+        f"<td align=right>{r.spread:.2f}</td><td align=right>{r.low:.5g} to {r.high:.5g}</td></tr>"
+        for r in readings
+    )
+    heads = "".join(f"<td align=right>{name}</td>" for name in ("mean", "", "spread", "codes"))
+    return (
+        f"<b>{box.width} x {box.height} px</b> at x {box.x}, y {box.y}"
+        f"<table cellspacing=0 cellpadding=2><tr><td></td>{heads}</tr>{rows}</table>"
+    )

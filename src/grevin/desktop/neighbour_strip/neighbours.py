@@ -1,0 +1,88 @@
+"""Pictures and words for the neighbour strip, made off the GUI thread once the person pauses at a frame."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import Any
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from grevin.core.errors import GrevinError, UnreadableFrameError
+from grevin.core.picture.display import Channel
+from grevin.desktop.neighbour_strip.strip import NeighbourStrip
+from grevin.desktop.session import Session
+from grevin.desktop.work.looks import judge_neighbour, make_neighbour
+from grevin.desktop.work.workers import LatestWorker, Request
+
+DELAY_MS = 120
+
+
+class Neighbours(QObject):
+    """Fills a strip for the session's place."""
+
+    faulted = Signal(object)
+
+    def __init__(self, session: Session, strip: NeighbourStrip, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self._strip = strip
+        self._channel: Channel = "colour"
+        self._worker = LatestWorker("strip", self)
+        self._worker.done.connect(self._take)
+        self._worker.failed.connect(self._miss)
+        self._timer = QTimer(self, singleShot=True, interval=DELAY_MS)
+        self._timer.timeout.connect(self._ask)
+
+    @property
+    def busy(self) -> bool:
+        """Whether pictures are wanted or being made."""
+        return self._worker.busy or self._timer.isActive()
+
+    def show_place(self, aspect: float) -> None:
+        """The place changed: pictures follow in a moment."""
+        self._strip.show_place(self._session.place.frame, self._session.kept, aspect)
+        self._timer.start()
+
+    def renew(self, channel: Channel) -> None:
+        """All pictures would be others now."""
+        self._channel = channel
+        self._strip.forget()
+        self._timer.start()
+
+    def pause(self) -> None:
+        """Make none for now."""
+        self._timer.stop()
+        self._worker.ask()
+
+    def stop(self) -> None:
+        """End the thread."""
+        self._timer.stop()
+        self._worker.stop()
+
+    def _ask(self) -> None:
+        chain, place = self._session.chain, self._session.place
+        if chain is None:
+            return
+        frames, key = self._strip.nearest_first(), (id(chain), place.view_point)
+        pictures = [
+            Request(("picture", frame, key), partial(make_neighbour, chain, frame, place.view_point, self._channel))
+            for frame in frames
+        ]
+        judgements = [Request(("judged", frame, key), partial(judge_neighbour, chain, frame)) for frame in frames]
+        self._worker.ask(*pictures, *judgements)
+
+    def _take(self, tag: Any, made: Any) -> None:
+        kind, frame, key = tag
+        if key != (id(self._session.chain), self._session.place.view_point) or made is None:
+            return
+        if kind == "picture":
+            self._strip.show_picture(frame, made)
+        else:
+            self._strip.show_judgement(frame, made)
+
+    def _miss(self, tag: Any, fault: Exception) -> None:
+        if isinstance(fault, UnreadableFrameError) and tag[0] == "picture":
+            self._strip.show_missing(tag[1], fault.what)
+            self._session.note_unreadable(fault.number, fault.what)
+        elif not isinstance(fault, GrevinError):
+            self.faulted.emit(fault)

@@ -1,0 +1,1 @@
+"""Scopes: waveforms, vectorscope, histogram, live."""

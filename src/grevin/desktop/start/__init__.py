@@ -1,0 +1,1 @@
+"""What one sees before a job is open."""

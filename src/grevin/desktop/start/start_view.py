@@ -1,0 +1,95 @@
+"""The start view: what to do first, and the jobs worked on before."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
+
+from grevin.desktop.keys import hint
+
+FORMATS = (
+    "Video: AVI, MOV, MP4, MKV, MXF, MPEG, DV.  Numbered pictures: TIFF, PNG, DPX, OpenEXR, JPEG.\n"
+    "Nothing is copied and nothing is written to the material: a small job file keeps what you do."
+)
+
+
+class _Jobs(QListWidget):
+    """Return opens the job of the row."""
+
+    chosen = Signal(str)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        item = self.currentItem()
+        if event.key() in {Qt.Key.Key_Return, Qt.Key.Key_Enter} and item is not None:
+            self.chosen.emit(item.data(Qt.ItemDataRole.UserRole))
+        else:
+            super().keyPressEvent(event)
+
+
+class StartView(QWidget):
+    """Says what to do; emits an act, or the job that was chosen."""
+
+    acted = Signal(str)
+    job_chosen = Signal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("start_view")
+        self.jobs = _Jobs()
+        self.jobs.setObjectName("recent_jobs")
+        self.jobs.chosen.connect(self.job_chosen)
+        self.jobs.itemActivated.connect(lambda item: self.job_chosen.emit(item.data(Qt.ItemDataRole.UserRole)))
+        self.words = QLabel()
+        self.words.setWordWrap(True)
+        first = QVBoxLayout()
+        first.setSpacing(8)
+        title = QLabel("Begin with material, or go on with a job")
+        title.setProperty("title", True)
+        first.addWidget(title)
+        for act in ("open_material", "open_folder"):
+            button = QPushButton(hint(act))
+            button.setObjectName(f"start_{act}")
+            button.clicked.connect(partial(self._act, act))
+            first.addWidget(button)
+        drop = QLabel("Or drop files and folders from the file manager onto this window: each becomes a reel.")
+        drop.setWordWrap(True)
+        first.addWidget(drop)
+        formats = QLabel(FORMATS)
+        formats.setWordWrap(True)
+        formats.setProperty("quiet", True)
+        first.addWidget(formats)
+        first.addSpacing(10)
+        first.addWidget(self.words)
+        first.addStretch(1)
+        second = QVBoxLayout()
+        self._recent = QLabel("Jobs worked on before")
+        self._recent.setProperty("title", True)
+        second.addWidget(self._recent)
+        second.addWidget(self.jobs, 1)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(60, 48, 60, 40)
+        layout.setSpacing(48)
+        layout.addLayout(first, 2)
+        layout.addLayout(second, 3)
+
+    def _act(self, act: str, _checked: bool = False) -> None:
+        self.acted.emit(act)
+
+    def show_jobs(self, jobs: list[Path]) -> None:
+        """The jobs worked on before, the last one first."""
+        self.jobs.clear()
+        for path in jobs:
+            item = QListWidgetItem(f"{path.stem}\n{path.parent}")
+            item.setData(Qt.ItemDataRole.UserRole, str(path))
+            self.jobs.addItem(item)
+        self.jobs.setCurrentRow(0)
+        self.jobs.setVisible(bool(jobs))
+        self._recent.setVisible(bool(jobs))
+
+    def show_words(self, words: str) -> None:
+        """What is going on."""
+        self.words.setText(words)

@@ -1,0 +1,1 @@
+"""The test strip: the same area at several values of one setting."""

@@ -1,0 +1,129 @@
+"""What lies where in the window: head, reel column, the three places, message bar; or the start view."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QStackedWidget, QVBoxLayout, QWidget
+
+from grevin.desktop.keys import hint
+from grevin.desktop.message_bar import MessageBar
+from grevin.desktop.places.bench import Bench
+from grevin.desktop.places.intake import Intake
+from grevin.desktop.places.output import Output
+from grevin.desktop.reel_column.column import ReelColumn
+from grevin.desktop.session import Session
+from grevin.desktop.start.start_view import StartView
+
+
+class WindowLayout(QWidget):
+    """Holds the parts; says which place was chosen."""
+
+    acted = Signal(str)
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.intake = Intake(session)
+        self.bench = Bench(session)
+        self.output = Output(session)
+        self.column = ReelColumn()
+        self.messages = MessageBar()
+        self.start_view = StartView()
+        self.places: dict[str, QWidget] = {
+            "go_intake": self.intake, "go_bench": self.bench, "go_output": self.output,
+        }  # fmt: skip
+        self._stack = QStackedWidget()
+        self._whole = QStackedWidget()
+        self._buttons: dict[str, QPushButton] = {}
+        self.title = QLabel()
+        self.state = QLabel()
+        self._lay_out()
+
+    def _lay_out(self) -> None:
+        self.head = QWidget()
+        head = QHBoxLayout(self.head)
+        head.setContentsMargins(8, 4, 8, 4)
+        for act, words in (("go_intake", "Intake"), ("go_bench", "Bench"), ("go_output", "Output")):
+            button = QPushButton(words)
+            button.setObjectName(act)
+            button.setCheckable(True)
+            button.setToolTip(hint(act))
+            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            button.clicked.connect(partial(self._act, act))
+            head.addWidget(button)
+            self._buttons[act] = button
+            self._stack.addWidget(self.places[act])
+        head.addSpacing(14)
+        self.title.setProperty("title", True)
+        head.addWidget(self.title)
+        head.addSpacing(14)
+        self.state.setProperty("quiet", True)
+        self.state.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)  # never widens the window
+        head.addWidget(self.state, 1)
+        middle = QHBoxLayout()
+        middle.setContentsMargins(0, 0, 0, 0)
+        middle.setSpacing(0)
+        middle.addWidget(self.column)
+        middle.addWidget(self._stack, 1)
+        work = QWidget()
+        column = QVBoxLayout(work)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.head)
+        column.addLayout(middle, 1)
+        self._whole.addWidget(self.start_view)
+        self._whole.addWidget(work)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self._whole, 1)
+        layout.addWidget(self.messages)
+
+    def _act(self, act: str, _checked: bool = False) -> None:
+        self.acted.emit(act)
+
+    def go_to(self, act: str) -> None:
+        """Show one of the places."""
+        if act != "go_bench":
+            self.bench.player.stop()
+        self._stack.setCurrentWidget(self.places[act])
+        for name, button in self._buttons.items():
+            button.setChecked(name == act)
+        look = self.bench.table.look
+        if act == "go_intake" and look is not None:
+            self.intake.show_look(look, self.bench.aspect())
+        if act == "go_output":
+            self.output.show_facts()
+
+    def show_start(self, on: bool) -> None:
+        """The start view instead of the places."""
+        self._whole.setCurrentIndex(0 if on else 1)
+
+    def only_picture(self, on: bool) -> None:
+        """The light table and nothing else."""
+        for part in (self.head, self.column, self.messages):
+            part.setVisible(not on)
+        self.bench.only_picture(on)
+
+    def show_state(self, session: Session) -> None:
+        """What is open, whether it is treated, and where one looks: always in sight."""
+        reel, entry = session.reel, session.entry
+        if reel is None or entry is None:
+            return
+        self.title.setText(entry.title)
+        self.title.setToolTip(str(Path(entry.path)))
+        fmt = reel.format
+        steps = [step.step for step in session.treatment.steps if step.enabled]
+        treated = "treated: " + ", ".join(steps) if steps else "not treated"
+        point = session.place.view_point
+        seen = f"after {point}. {session.treatment.steps[point - 1].step}" if point else "source"
+        out = session.chain.result.format if session.chain is not None else fmt
+        size = "not enlarged" if (out.width, out.height) == (fmt.width, fmt.height) else "enlarged or cut"
+        words = (
+            f"{fmt.describe()}, {float(fmt.rate):.5g} frames/s    {treated}, {size}, "
+            f"output {out.width}x{out.height}    view point: {seen}"
+        )
+        self.state.setText(words)
+        self.state.setToolTip(words)
