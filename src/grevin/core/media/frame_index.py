@@ -9,6 +9,8 @@ from __future__ import annotations
 
 import io
 import time
+import zipfile
+import zlib
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Protocol
@@ -77,7 +79,7 @@ class FrameIndex:
                 keys = np.unpackbits(held["keys"], count=length).astype(np.bool_)
                 times = np.cumsum(np.concatenate([held["first"], held["steps"]]))
                 counted = bool(held["counted"])
-        except (OSError, ValueError, KeyError, EOFError):
+        except (OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile, zlib.error):
             return None
         return cls(None if counted else times, keys, length) if counted or len(times) == length else None
 

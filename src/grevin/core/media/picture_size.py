@@ -27,7 +27,7 @@ def picture_size(path: Path) -> Size | None:
         with path.open("rb") as stream:
             head = stream.read(HEADER_BYTES)
         return {".png": _png_size, ".dpx": _dpx_size}.get(suffix, _jpeg_size)(head)
-    except (OSError, ValueError, RuntimeError, IndexError, KeyError, struct.error, tifffile.TiffFileError):
+    except (OSError, ValueError, RuntimeError, LookupError, AttributeError, struct.error, tifffile.TiffFileError):
         return None
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import struct
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -25,6 +26,15 @@ PNG_SUFFIXES = {".png"}
 TIFF_SUFFIXES = {".tif", ".tiff"}
 CODED_SUFFIXES = {".dpx": "dpx", ".jpg": "mjpeg", ".jpeg": "mjpeg"}  # decoders of the FFmpeg libraries
 EXR_SUFFIXES = {".exr"}
+PNG_HEADER_BYTES = 26
+DEFLATE_RATIO = 1032  # the most that deflate can shorten (zlib technical details): more is a damaged header
+MOST_CHANNELS = 4
+_PNG_CHANNELS = {0: 1, 2: 3, 3: 1, 4: 2, 6: 4}  # colour types of ISO/IEC 15948, table 11.1
+# What the picture libraries raise on damaged files; memory, where a header announces more than there is.
+_DAMAGED = (
+    OSError, ValueError, RuntimeError, LookupError, TypeError, AttributeError, MemoryError, struct.error, cv2.error,
+    tifffile.TiffFileError, av.error.FFmpegError,
+)  # fmt: skip
 WRITTEN_SUFFIXES = PNG_SUFFIXES | TIFF_SUFFIXES
 IMAGE_SUFFIXES = WRITTEN_SUFFIXES | set(CODED_SUFFIXES) | EXR_SUFFIXES
 _MODELS: dict[int, tuple[ColourModel, bool]] = {
@@ -72,8 +82,8 @@ def read_image(path: Path) -> Picture:
             return _read_coded(path, CODED_SUFFIXES[suffix])
         if suffix in EXR_SUFFIXES:
             return _read_exr(path)
-        return _of_samples(path, _read_png(path) if suffix in PNG_SUFFIXES else tifffile.imread(path))
-    except (OSError, ValueError, RuntimeError, cv2.error, tifffile.TiffFileError, av.error.FFmpegError) as fault:
+        return _of_samples(path, _read_png(path) if suffix in PNG_SUFFIXES else _read_tiff(path))
+    except _DAMAGED as fault:
         raise MediaError(f"{path.name} cannot be read as a picture ({fault}).", "Copy it again.") from fault
 
 
@@ -90,10 +100,34 @@ def _of_samples(path: Path, samples: npt.NDArray[Any]) -> Picture:
     return Picture(planes, model, samples.dtype.itemsize * 8, alpha=alpha)
 
 
+def _read_tiff(path: Path) -> npt.NDArray[Any]:
+    with tifffile.TiffFile(path) as file:
+        page = file.pages[0]
+        check_size(path.name, int(page.imagewidth), int(page.imagelength))  # type: ignore[union-attr]
+        samples = np.prod(page.shape) if page.shape else 0
+        if samples > MOST_CHANNELS * page.imagewidth * page.imagelength:  # type: ignore[union-attr]
+            raise ValueError(f"its header announces {samples} samples")
+        return np.asarray(page.asarray())
+
+
+def _check_png_chunks(data: npt.NDArray[np.uint8]) -> None:
+    """Every chunk's length (ISO/IEC 15948, 5.3) has to lie inside the file."""
+    place = 8
+    while place < len(data):
+        announced = int.from_bytes(data[place : place + 4].tobytes(), "big")
+        place += announced + 12
+        if place > len(data):
+            raise ValueError("it is cut off or damaged")
+
+
 def _read_png(path: Path) -> npt.NDArray[Any]:
     data = np.fromfile(path, np.uint8)
-    if len(data) > 24:  # ISO/IEC 15948, 11.2.2: width and height lie at bytes 16 and 20
-        check_size(path.name, *(int.from_bytes(data[at : at + 4].tobytes(), "big") for at in (16, 20)))
+    if len(data) > PNG_HEADER_BYTES:  # ISO/IEC 15948, 11.2.2: width, height, depth and colour type from byte 16 on
+        width, height, depth, kind = struct.unpack_from(">IIBB", data.tobytes()[:PNG_HEADER_BYTES], 16)
+        check_size(path.name, width, height)
+        if width * height * depth * _PNG_CHANNELS.get(kind, 4) > 8 * DEFLATE_RATIO * len(data):
+            raise ValueError(f"{width}x{height} pixels cannot lie in {len(data)} bytes")
+    _check_png_chunks(data)  # the decoder would take memory for whatever length a chunk announces
     samples = cv2.imdecode(data, cv2.IMREAD_UNCHANGED) if data.size else None
     if samples is None:
         raise ValueError("the data is damaged or not PNG")

@@ -29,6 +29,11 @@ SEEK_COST_FRAMES = 4  # a seek costs about as much as decoding this many frames 
 LEAD_IN_FRAMES = 2  # a seek begins this much earlier: steps look at the frames before, and would seek again
 KEPT_BEFORE = 48  # frames passed on the way to the one wanted that are kept, so that stepping back is quick
 DECODED_CACHE_BYTES = 96 << 20  # decoded neighbours kept, so that stepping back in a long group is quick
+SHORTEST_EVEN = 8  # frames: fewer do not show an even spacing
+EVEN_SHARE = 0.4  # of a frame's time by which stamps in milliseconds may be off
+GAP_STEPS = 1.6  # frames' times: more is a gap
+MOSTLY_EVEN = 0.9  # share of even steps below which a reel simply has times of its own
+SHOWN_GAPS = 3
 SD_LINES = 576  # untagged material up to this height is taken as BT.601, above as BT.709 (common practice)
 
 _MATRIX_TAGS = {1: "bt709", 5: "bt601", 6: "bt601", 9: "bt2020", 10: "bt2020"}  # ITU-T H.273, table 4
@@ -152,7 +157,10 @@ class VideoFile:
 
     def _first_stream(self) -> av.VideoStream:
         if not self._container.streams.video:
-            raise MediaError(f"{self.path.name} holds no video stream.", "Give a file with a picture.")
+            raise MediaError(
+                f"{self.path.name} holds no video stream.",
+                "Give a file with a picture; if it should have one, it was cut off: copy it again.",
+            )
         stream = self._container.streams.video[0]
         if stream.codec_context is None or stream.codec_context.name is None:
             raise MediaError(f"The codec of {self.path.name} is unknown.", "Convert the material first.")
@@ -273,8 +281,8 @@ class VideoFile:
         first = True
         for decoded in self._frames:
             place = self._next if self.index.times is None else self.index.number_at(decoded.pts)
-            if place is None:
-                continue
+            if place is None or (first and may_be_late and not decoded.key_frame):
+                continue  # after a seek, what comes before a whole picture was made from frames that are not there
             if first and may_be_late and place > number:
                 raise _TooLateError
             first = False
@@ -366,9 +374,29 @@ class VideoFile:
                 f"The file announces {seconds:.1f} s but its picture ends after {found:.1f} s ({len(self)} frames): "
                 "it may have been cut off. The frames that are there can be used."
             )
+        notes += self._gap_notes()
         if self.details.variable_rate:
             notes.append("The frames are not evenly spaced in time; their own times are kept in the output.")
         return tuple(notes)
+
+    def _gap_notes(self) -> list[str]:
+        """Where an otherwise even reel has no pictures for a while: packets that were lost leave no other trace."""
+        times = self.index.times
+        if times is None or len(times) < SHORTEST_EVEN:
+            return []
+        steps = np.diff(times)
+        usual = float(np.median(steps))
+        even = np.abs(steps - usual) < EVEN_SHARE * usual
+        gaps = np.nonzero(steps > GAP_STEPS * usual)[0]
+        if len(gaps) == 0 or np.count_nonzero(even) < MOSTLY_EVEN * len(steps):
+            return []
+        shown = [
+            f"Between frames {gap} and {gap + 1} there is no picture for {round(steps[gap] / usual) - 1} frames' time."
+            for gap in gaps[:SHOWN_GAPS]
+        ]
+        if len(gaps) > SHOWN_GAPS:
+            shown.append(f"There are {len(gaps)} such gaps.")
+        return [*shown, "They may have been lost: check that the file was copied completely."]
 
 
 def _disk_facts(path: Path) -> tuple[int, int, int] | None:

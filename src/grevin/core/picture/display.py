@@ -82,7 +82,7 @@ def taken_away_screen(before: Frame, after: Frame, gain: float) -> Screen:
 
 
 def _from_rgb_levels(levels: npt.NDArray[np.float32]) -> Screen:
-    codes = np.clip(levels, 0, 255).astype(np.uint8)
+    codes = np.clip(np.rint(levels), 0, 255).astype(np.uint8)
     return np.asarray(cv2.cvtColor(codes, cv2.COLOR_RGB2BGRA), np.uint8)
 
 
