@@ -14,6 +14,7 @@ from grevin.core.measure.repeats import Change, change_between, judge
 from grevin.core.picture.display import difference_screen, mask_screen, taken_away_screen, to_screen
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
+from grevin.core.picture.halving import halved
 from grevin.core.picture.transfer import decode_linear, encode_linear
 from grevin.core.progress import Progress
 from grevin.core.quality.harm import harm_of, structure_share
@@ -24,7 +25,7 @@ from grevin.core.survey.lanes import Lanes
 from grevin.core.treatment.chain import CachedSource
 from grevin.core.treatment.shots import ShotFinder
 from grevin.core.treatment.test_strip import CELLS, is_number, proposed_range, values_to_try
-from tests.conftest import moving_frames
+from tests.conftest import FORMATS, moving_frames, name_of
 
 GREY = PictureFormat(80, 60, "grey", 8, full_range=True)
 RGB = PictureFormat(80, 60, "rgb", 8, full_range=True)
@@ -82,6 +83,16 @@ def test_linear_light_takes_the_curve_of_bt_709() -> None:
     np.testing.assert_allclose(encode_linear(light), expected, atol=3e-4)
     wide = np.linspace(-2, 8, 400, dtype=np.float32)
     np.testing.assert_allclose(decode_linear(encode_linear(wide)), wide, atol=1e-4)
+
+
+@pytest.mark.parametrize("fmt", [*FORMATS, PictureFormat(47, 31, "yuv", 8, chroma="4:1:0")], ids=name_of)
+def test_half_the_size_shows_the_same_colours(fmt: PictureFormat) -> None:
+    flat = tuple(np.full(shape, (60 + 30 * place) << (fmt.bit_depth - 8), fmt.dtype)
+                 for place, shape in enumerate(fmt.plane_shapes()))  # fmt: skip
+    frame = Frame(3, fmt, flat)
+    small = halved(frame)
+    assert (small.format.width, small.format.height) == (-(-fmt.width // 2), -(-fmt.height // 2))
+    np.testing.assert_array_equal(to_screen(small)[0, 0], to_screen(frame)[0, 0])
 
 
 # Harm

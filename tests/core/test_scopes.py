@@ -115,7 +115,7 @@ def test_every_format_can_be_measured(fmt: PictureFormat) -> None:
     floats = tuple(rng.random((32, 48)).astype(np.float16) for _ in range(3))
     frame = Frame(0, fmt, floats) if fmt.sample == "half" else random_frame(fmt)
     for kind in SCOPES:
-        picture = scope_picture(frame, kind, (180, 90))
+        picture = scope_picture(take_samples(frame), kind, (180, 90))
         assert picture.shape == (90, 180, 4)
         assert (picture[..., :3] != GROUND).any()
     readings = read_box(frame, Box(3, 3, 9, 7))

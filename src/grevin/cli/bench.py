@@ -12,20 +12,26 @@ from grevin.core.errors import UsageError
 
 
 def bench(
-    suite: Annotated[str, typer.Option(help="dirt (quality) or speed.")] = "dirt",
+    suite: Annotated[str, typer.Option(help="dirt (quality), speed or looking.")] = "dirt",
     clip: Annotated[list[str] | None, typer.Option(help="Only these clips; may be given several times.")] = None,
     long_frames: Annotated[int, typer.Option(help="Speed: frames of a long reel for the memory figure.", min=0)] = 0,
     as_json: Annotated[bool, typer.Option("--json", help="As JSON on stdout.")] = False,
 ) -> None:
     """Print how good (dirt with known truth on open clips and the demo) or how fast the steps are."""
     # loaded here: only this command needs the bench and the demo's painter
+    from bench.looking import run_looking
     from bench.report import run_dirt
     from bench.speed import run_speed
 
-    if suite not in {"dirt", "speed"}:
-        raise UsageError(f"There is no suite “{suite}”.", "The suites are: dirt, speed.")
+    suites = {
+        "dirt": lambda progress: run_dirt(clip or [], {}, progress),
+        "speed": lambda progress: run_speed(long_frames, progress),
+        "looking": run_looking,
+    }
+    if suite not in suites:
+        raise UsageError(f"There is no suite “{suite}”.", f"The suites are: {', '.join(suites)}.")
     with console.progress() as progress:
-        data = run_dirt(clip or [], {}, progress) if suite == "dirt" else run_speed(long_frames, progress)
+        data = suites[suite](progress)
     if as_json:
         console.say_json(data)
     elif suite == "dirt":

@@ -33,11 +33,13 @@ class ProgressReport:
 
 
 class Progress:
-    """Handed to anything long; reports go to `listener`, `cancel()` may come from any thread."""
+    """Handed to anything long; reports go to `listener`, `cancel()` and `hold()` may come from any thread."""
 
     def __init__(self, listener: Callable[[ProgressReport], None] | None = None) -> None:
         self._listener = listener
         self._cancelled = threading.Event()
+        self._free = threading.Event()
+        self._free.set()
         self._started = time.monotonic()
         self._done = 0
         self._total = 0
@@ -59,14 +61,23 @@ class Progress:
         self._report()
         self.check()
 
+    def hold(self, on: bool) -> None:
+        """Let the work wait at its next unit, or go on; from any thread."""
+        if on:
+            self._free.clear()
+        else:
+            self._free.set()
+
     def check(self) -> None:
-        """Raise CancelledError if `cancel` was called."""
+        """Wait while held; raise CancelledError if `cancel` was called."""
+        self._free.wait()
         if self._cancelled.is_set():
             raise CancelledError
 
     def cancel(self) -> None:
         """Ask the work to stop at its next unit."""
         self._cancelled.set()
+        self._free.set()
 
     @property
     def cancelled(self) -> bool:

@@ -68,6 +68,7 @@ class Window(QMainWindow):
         self._keys_page: KeysPage | None = None
         self._actions: dict[str, QAction] = {}
         self._shown_view_point = 0
+        self._was_maximised = False
         self._remember_timer = QTimer(self, interval=REMEMBER_MS)
         self.setCentralWidget(self.parts)
         self._make_actions()
@@ -241,7 +242,13 @@ class Window(QMainWindow):
             self.parts.go_to("go_bench")
         self.parts.only_picture(on)
         self.menuBar().setVisible(not on)
-        self.setWindowState(self.windowState() ^ Qt.WindowState.WindowFullScreen)
+        if on:
+            self._was_maximised = self.isMaximized()
+            self.showFullScreen()
+        elif self._was_maximised:
+            self.showMaximized()
+        else:
+            self.showNormal()
 
     def _show_keys(self) -> None:
         self._keys_page = self._keys_page or KeysPage(self)

@@ -5,10 +5,8 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
-from grevin.core.measure.area import Box
-from grevin.core.measure.scopes import Counts, Samples, ScopeKind, histogram, take_samples, trace, vectorscope, waveform
+from grevin.core.measure.scopes import Counts, Samples, ScopeKind, histogram, trace, vectorscope, waveform
 from grevin.core.picture.display import OPAQUE, Screen
-from grevin.core.picture.frame import Frame
 
 GROUND = 28  # 8-bit grey that the traces stand on
 # Blue, green, red of the traces: light enough on grey to be told apart by people with any colour vision.
@@ -17,16 +15,14 @@ COLOUR_TRACES = ((96, 110, 255), (120, 225, 130), (255, 165, 110))  # of R', G',
 PANE_GAP_PX = 4
 
 
-def scope_picture(frame: Frame, kind: ScopeKind, size: tuple[int, int], box: Box | None = None) -> Screen:
+def scope_picture(samples: Samples, kind: ScopeKind, size: tuple[int, int]) -> Screen:
     """(height, width, 4) uint8 picture of one scope.
 
     Args:
-        frame: the picture measured.
+        samples: points of the picture measured, from `scopes.take_samples`.
         kind: which scope.
         size: (width, height) in screen pixels.
-        box: part of the picture; None for all of it.
     """
-    samples = take_samples(frame, box)
     width, height = max(16, size[0]), max(16, size[1])
     if kind == "luma waveform":
         return _stack(width, height, [(0, trace(waveform(samples.column, samples.luma, width, height)), GREY_TRACE)])
@@ -76,7 +72,6 @@ def _stack(
     picture[..., 3] = OPAQUE
     for left, brightness, colour in panes:
         rows, columns = brightness.shape
-        share = brightness[..., None].astype(np.float32) / np.float32(255)
-        drawn = GROUND + share * (np.array(colour, np.float32) - GROUND)
-        picture[:rows, left : left + columns, :3] = drawn.astype(np.uint8)
+        shades = (GROUND + np.arange(256)[:, None] / 255.0 * (np.array(colour) - GROUND)).astype(np.uint8)
+        picture[:rows, left : left + columns, :3] = shades[brightness]
     return picture

@@ -24,7 +24,7 @@ ScopeKind = Literal["luma waveform", "colour waveform", "vectorscope", "histogra
 SCOPES: tuple[ScopeKind, ...] = ("luma waveform", "colour waveform", "vectorscope", "histogram")
 
 LOWEST, HIGHEST = -0.10, 1.10  # nominal values at the ends of a waveform: room for what lies outside the range
-MOST_SAMPLES = 130_000  # a trace of more points looks the same and takes longer
+MOST_SAMPLES = 70_000  # a trace of more points looks the same and takes longer
 BAR_COLOURS = {
     "yellow": (1, 1, 0), "cyan": (0, 1, 1), "green": (0, 1, 0), "magenta": (1, 0, 1), "red": (1, 0, 0),
     "blue": (0, 0, 1),
@@ -52,29 +52,38 @@ class Samples:
 
 
 def take_samples(frame: Frame, box: Box | None = None) -> Samples:
-    """Up to `MOST_SAMPLES` points of a frame or a box of it, whole columns of every few lines."""
+    """Up to `MOST_SAMPLES` points of a frame or a box of it, whole lines at even distances."""
     fmt = frame.format
     box = box or Box(0, 0, fmt.width, fmt.height)
-    line_step = max(1, -(-box.width * box.height // MOST_SAMPLES))
-    rows = np.arange(box.y + min(line_step // 2, box.height - 1), box.y + box.height, line_step)
-    columns = np.arange(box.x, box.x + box.width)
-    place = np.tile(((columns - box.x + 0.5) / box.width).astype(np.float32), len(rows))
-    planes = [_pick(frame, index, rows, columns) for index in range(fmt.colour_planes)]
+    down = fmt.chroma_ratio[1] if fmt.model == "yuv" else 1
+    line_step = down * max(1, -(-box.width * box.height // (down * MOST_SAMPLES)))
+    lines = range(box.y, box.y + box.height, line_step if box.height >= 2 * line_step else 1)
+    planes = [_pick(frame, index, lines, box) for index in range(fmt.colour_planes)]
+    place = np.tile(((np.arange(box.width) + 0.5) / box.width).astype(np.float32), len(lines))
     if fmt.model != "yuv":
         return _from_colours(place, planes, fmt)
     luma_span, luma_offset, chroma_span, chroma_offset = (np.float32(value) for value in code_scale(fmt))
-    affine = rgb_affine(fmt)
-    colours = (affine[:, :3] @ np.stack(planes) + affine[:, 3:]).astype(np.float32)
+    affine = rgb_affine(fmt).astype(np.float32)
+    colours = affine[:, :3] @ np.stack(planes) + affine[:, 3:]
     return Samples(
         place, (planes[0] - luma_offset) / luma_span, (planes[1] - chroma_offset) / chroma_span,
         (planes[2] - chroma_offset) / chroma_span, colours, fmt.matrix,
     )  # fmt: skip
 
 
-def _pick(frame: Frame, index: int, rows: npt.NDArray[np.int64], columns: npt.NDArray[np.int64]) -> Values:
+def _pick(frame: Frame, index: int, lines: range, box: Box) -> Values:
+    """The samples of some lines of a box; a chroma sample stands for every pixel of its block."""
     across, down = frame.format.chroma_ratio if index and frame.format.model == "yuv" else (1, 1)
-    picked = frame.planes[index][(rows // down)[:, None], (columns // across)[None, :]]
-    return np.asarray(picked, np.float32).ravel()
+    first, last = box.x // across, (box.x + box.width - 1) // across + 1
+    if lines.step % down:  # neighbouring lines share their chroma
+        part = frame.planes[index][[line // down for line in lines], first:last]
+    else:
+        part = frame.planes[index][lines.start // down : (lines[-1] // down) + 1 : lines.step // down, first:last]
+    samples = part.astype(np.float32)
+    if across > 1:
+        skipped = box.x - first * across
+        samples = np.repeat(samples, across, axis=1)[:, skipped : skipped + box.width]
+    return np.ascontiguousarray(samples).ravel()
 
 
 def _from_colours(place: Values, planes: list[Values], fmt: PictureFormat) -> Samples:

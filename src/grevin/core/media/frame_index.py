@@ -13,6 +13,7 @@ import zipfile
 import zlib
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Protocol
 
 import av
@@ -44,6 +45,11 @@ class FrameIndex:
     keys: npt.NDArray[np.bool_]
     length: int
     complete: bool = True
+
+    @cached_property
+    def all_keys(self) -> bool:
+        """Whether every frame can be decoded by itself."""
+        return self.times is not None and bool(self.keys.all())
 
     def number_at(self, time: int | None) -> int | None:
         """Frame number of a presentation time, None if it is not one of the index."""

@@ -18,7 +18,7 @@ from grevin.core.errors import MediaError, UnreadableFrameError
 from grevin.core.keys import content_key
 from grevin.core.media.container import check_size, open_container
 from grevin.core.media.ffv1_check import slices_are_whole
-from grevin.core.media.frame_index import CONFIRMED_FRAMES, FrameIndex, IndexStore, growing_index
+from grevin.core.media.frame_index import CONFIRMED_FRAMES, INTRA_CODECS, FrameIndex, IndexStore, growing_index
 from grevin.core.media.identity import file_identity
 from grevin.core.media.pixel_layout import unpack
 from grevin.core.picture.format import FieldOrder, PictureFormat
@@ -27,7 +27,8 @@ from grevin.core.progress import Progress
 
 SEEK_COST_FRAMES = 4  # a seek costs about as much as decoding this many frames (measured, two decoder threads)
 LEAD_IN_FRAMES = 2  # a seek begins this much earlier: steps look at the frames before, and would seek again
-KEPT_BEFORE = 48  # frames passed on the way to the one wanted that are kept, so that stepping back is quick
+MOST_KEPT_BEFORE = 16  # frames passed on the way to the one wanted that are kept, so that stepping back is quick
+KEPT_BEFORE_BYTES = 24 << 20  # and no more than this of them: copying large ones would cost more than seeking again
 DECODED_CACHE_BYTES = 96 << 20  # decoded neighbours kept, so that stepping back in a long group is quick
 SHORTEST_EVEN = 8  # frames: fewer do not show an even spacing
 EVEN_SHARE = 0.4  # of a frame's time by which stamps in milliseconds may be off
@@ -109,6 +110,7 @@ class VideoFile:
         self._decoded = ByteCache(DECODED_CACHE_BYTES)
         self._frames: Iterator[av.VideoFrame] | None = None
         self._next = 0
+        self._needed_from = 0
         self._has_checksums = False
         self._format: PictureFormat | None = None
         self._format = self._read_format()
@@ -165,7 +167,8 @@ class VideoFile:
         if stream.codec_context is None or stream.codec_context.name is None:
             raise MediaError(f"The codec of {self.path.name} is unknown.", "Convert the material first.")
         check_size(self.path.name, stream.width, stream.height)
-        stream.thread_type = "AUTO"
+        # Threads over frames decode ahead, which is wasted where frames are picked out one by one.
+        stream.thread_type = "SLICE" if stream.codec_context.name in INTRA_CODECS else "AUTO"
         return stream
 
     @property
@@ -221,10 +224,25 @@ class VideoFile:
 
     def _fetch(self, number: int) -> Frame:
         key = self.index.key_before(max(0, number - LEAD_IN_FRAMES)) if self.index.times is not None else 0
+        self._needed_from = number - self._kept_before()
+        if self.index.all_keys:
+            return self._fetch_whole_picture(number)
         ahead = number - self._next
         if self._frames is None or ahead < 0 or ahead > number - key + SEEK_COST_FRAMES:
             return self._fetch_after_seek(number, key)
         return self._run_to(number, may_be_late=False)
+
+    def _fetch_whole_picture(self, number: int) -> Frame:
+        """Where every frame stands for itself, nothing before the one wanted has to be decoded."""
+        if self._frames is None or not 0 <= number - self._next <= SEEK_COST_FRAMES:
+            return self._fetch_after_seek(number, number)
+        return self._run_to(number, may_be_late=False)
+
+    def _kept_before(self) -> int:
+        if self._format is None or self.index.all_keys:
+            return 0
+        size = sum(height * width for height, width in self._format.plane_shapes()) * self._format.dtype.itemsize
+        return min(MOST_KEPT_BEFORE, KEPT_BEFORE_BYTES // size)
 
     def _fetch_after_seek(self, number: int, key: int) -> Frame:
         """Seek to a key frame and decode on; further back each time the decoder comes in too late."""
@@ -262,11 +280,22 @@ class VideoFile:
                     return
                 if self._is_damaged(packet):
                     continue
+                if self._leave_out(packet):
+                    continue
                 yield from packet.decode()
             except av.error.EOFError:
                 return
             except av.error.FFmpegError:
                 continue
+
+    def _leave_out(self, packet: Any) -> bool:
+        """Whether a packet on the way to the frame wanted can be passed over; others may be decoded in part."""
+        number = self.index.number_at(packet.pts) if self.index.times is not None else None
+        needed = number is None or number >= self._needed_from
+        if self.index.all_keys:
+            return not needed and packet.size > 0
+        self._stream.codec_context.skip_frame = "DEFAULT" if needed else "NONREF"
+        return False
 
     def _is_damaged(self, packet: Any) -> bool:
         """Whether a packet fails its own checksums, where the file has any (told by one that holds)."""
@@ -287,7 +316,7 @@ class VideoFile:
                 raise _TooLateError
             first = False
             self._next = place + 1
-            if place >= number - KEPT_BEFORE:
+            if place >= self._needed_from:
                 frame = self._to_frame(decoded, place)
                 self._decoded.put(str(place), frame, frame.nbytes)
                 if place == number:

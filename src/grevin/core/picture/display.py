@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from typing import Literal
 
 import cv2
@@ -13,7 +14,6 @@ from grevin.core.picture.colour import (
     code_scale,
     grey_scale,
     rgb_from_ycc_matrix,
-    spread_chroma,
     to_rgb,
 )
 from grevin.core.picture.format import PictureFormat
@@ -99,11 +99,9 @@ def _colour_screen(frame: Frame) -> Screen:
     fmt = frame.format
     if fmt.sample == "half":
         return _from_rgb_levels(to_rgb(frame) * np.float32(255.0))
-    planes = [_top_eight_bits(p, fmt) for p in frame.planes[: fmt.colour_planes]]
     if fmt.model == "yuv":
-        codes = cv2.merge([planes[0], *(spread_chroma(p, fmt) for p in planes[1:])])
-        picture = cv2.transform(codes, _screen_affine(fmt))  # three channels: forty times faster than straight to four
-        return np.asarray(cv2.cvtColor(picture, cv2.COLOR_BGR2BGRA), np.uint8)
+        return _ycc_screen(frame)
+    planes = [_top_eight_bits(p, fmt) for p in frame.planes[: fmt.colour_planes]]
     span, offset = grey_scale(fmt)
     unit = 1 << (fmt.bit_depth - 8)
     if not fmt.full_range:
@@ -111,6 +109,47 @@ def _colour_screen(frame: Frame) -> Screen:
         planes = [np.asarray(cv2.LUT(p, table), np.uint8) for p in planes]
     red, green, blue = planes * 3 if fmt.model == "grey" else planes
     return np.asarray(cv2.merge([blue, green, red, np.full_like(blue, OPAQUE)]), np.uint8)
+
+
+class _Scratch(threading.local):
+    """Arrays used again and again by one thread: taking fresh memory costs more than the arithmetic (measured)."""
+
+    def __init__(self) -> None:
+        self._arrays: dict[str, npt.NDArray[np.uint8]] = {}
+
+    def array(self, name: str, shape: tuple[int, ...]) -> npt.NDArray[np.uint8]:
+        """(shape) uint8 with any contents."""
+        held = self._arrays.get(name)
+        if held is None or held.shape != shape:
+            held = self._arrays[name] = np.empty(shape, np.uint8)
+        return held
+
+
+_SCRATCH = _Scratch()
+
+
+def _ycc_screen(frame: Frame) -> Screen:
+    fmt = frame.format
+    across, down = fmt.chroma_ratio
+    planes: list[Plane] = []
+    for name, plane in zip(("luma", "blue", "red"), frame.planes[:3], strict=True):
+        eight = plane if plane.dtype == np.uint8 else _scaled_down(name, plane, fmt)
+        if name != "luma" and (across, down) != (1, 1):
+            height, width = plane.shape
+            wide = _SCRATCH.array(f"{name} wide", (height * down, width * across))
+            cv2.resize(eight, (width * across, height * down), dst=wide, interpolation=cv2.INTER_NEAREST)
+            eight = wide[: fmt.height, : fmt.width]
+        planes.append(eight)
+    size = (fmt.height, fmt.width, 3)
+    codes = cv2.merge(planes, dst=_SCRATCH.array("codes", size))
+    # Three channels to three: forty times faster than straight to four.
+    picture = cv2.transform(codes, _screen_affine(fmt), dst=_SCRATCH.array("picture", size))
+    return np.asarray(cv2.cvtColor(picture, cv2.COLOR_BGR2BGRA), np.uint8)
+
+
+def _scaled_down(name: str, plane: Plane, fmt: PictureFormat) -> Plane:
+    scale = 1.0 / (1 << (fmt.bit_depth - 8))
+    return np.asarray(cv2.convertScaleAbs(plane, dst=_SCRATCH.array(f"{name} eight", plane.shape), alpha=scale))
 
 
 def _top_eight_bits(plane: Plane, fmt: PictureFormat) -> npt.NDArray[np.uint8]:

@@ -174,8 +174,8 @@ class LightTable(QWidget):
         """(width, height) as displayed, pixel aspect applied."""
         if self._look is None:
             return 1.0, 1.0
-        height, width = self._look.before.shape[:2]
-        return width * self.aspect(), float(height)
+        fmt = self._look.source.format
+        return fmt.width * self.aspect(), float(fmt.height)
 
     def _whole(self) -> QRectF:
         ratio = self.devicePixelRatioF()

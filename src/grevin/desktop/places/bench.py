@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 from typing import Any
 
@@ -29,6 +30,7 @@ from grevin.desktop.work.looks import Look, make_look
 from grevin.desktop.work.readying import Readying
 from grevin.desktop.work.workers import LatestWorker, Request
 
+SMALL_SCALE = 0.5  # up to this zoom a picture of half the size shows the same while playing
 READY_DELAY_MS = 600  # making treated frames ready waits until the person pauses at a frame
 
 
@@ -229,9 +231,11 @@ class Bench(QWidget):
             return
         hidden = self.looking.drawing.evidence == "off"
         evidence_of = 0 if hidden and self.player.playing else self._session.selected
-        tag = (id(chain), place.frame, place.view_point, self.looking.ways)
+        small = self.player.playing and self.table.scale() <= SMALL_SCALE
+        ways = replace(self.looking.ways, small=small)
+        tag = (id(chain), place.frame, place.view_point, ways)
         self.table.show_waiting(not self.player.playing)
-        make = partial(make_look, chain, place.frame, place.view_point, evidence_of, self.looking.ways)
+        make = partial(make_look, chain, place.frame, place.view_point, evidence_of, ways)
         self._looker.ask(Request(tag, make))
 
     def _take_look(self, tag: Any, look: Look) -> None:
@@ -333,8 +337,8 @@ class Bench(QWidget):
         """Let a drag measure, and show what was measured."""
         self._measuring = on
         self.table.show_measuring(on)
-        self.measuring.setVisible(on or self._box is not None)
         self.looking_bar.show_toggle("measure", on)
+        self.show_box(self._box)
 
     @property
     def is_measuring(self) -> bool:

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QVBoxLayout, QW
 
 from grevin.core.measure.area import Box
 from grevin.core.measure.scope_pictures import scope_picture
-from grevin.core.measure.scopes import SCOPES, ScopeKind
+from grevin.core.measure.scopes import SCOPES, ScopeKind, take_samples
 from grevin.core.picture.display import Screen
 from grevin.core.picture.frame import Frame
 from grevin.desktop.scopes.scope import Scope
@@ -106,4 +106,5 @@ class ScopesPanel(QWidget):
 
 
 def _measure(frame: Frame, wanted: list[tuple[ScopeKind, tuple[int, int]]], box: Box | None) -> list[Screen]:
-    return [scope_picture(frame, kind, size, box) for kind, size in wanted]
+    samples = take_samples(frame, box)
+    return [scope_picture(samples, kind, size) for kind, size in wanted]

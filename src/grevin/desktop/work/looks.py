@@ -9,6 +9,7 @@ from grevin.core.errors import UnreadableFrameError
 from grevin.core.measure.repeats import CONTEXT, Change, Judgement, change_between, judge
 from grevin.core.picture.display import Channel, Screen, difference_screen, taken_away_screen, to_screen
 from grevin.core.picture.frame import Frame
+from grevin.core.picture.halving import halved
 from grevin.core.quality.harm import harm_of
 from grevin.core.steps.base import Evidence
 from grevin.core.treatment.chain import Chain
@@ -29,11 +30,13 @@ class Ways:
         channel: which channel is shown.
         compare: how source and view point are compared.
         gain: amplification of difference and taken-away view.
+        small: pictures of half the size will do, because they are shown no larger and are wanted fast.
     """
 
     channel: Channel = "colour"
     compare: Compare = "one"
     gain: float = FIRST_GAIN
+    small: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,9 +65,13 @@ class Look:
     harm: float | None
 
 
-def screen_of(chain: Chain, frame: Frame, key: str, channel: Channel = "colour") -> Screen:
+def screen_of(chain: Chain, frame: Frame, key: str, channel: Channel = "colour", small: bool = False) -> Screen:
     """Screen picture of a frame, kept in the chain's cache."""
-    return chain.cache.get(f"screen/{channel}/{key}", lambda: to_screen(frame, channel), lambda screen: screen.nbytes)
+
+    def make() -> Screen:
+        return to_screen(halved(frame) if small else frame, channel)
+
+    return chain.cache.get(f"screen/{channel}/{small}/{key}", make, lambda screen: screen.nbytes)
 
 
 def make_look(chain: Chain, number: int, view_point: int, evidence_of: int, ways: Ways) -> Look:
@@ -79,9 +86,9 @@ def make_look(chain: Chain, number: int, view_point: int, evidence_of: int, ways
     """
     source, place = chain.source, chain.view_points[view_point]
     first = source.frame(number)
-    before = screen_of(chain, first, source.key(number), ways.channel)
+    before = screen_of(chain, first, source.key(number), ways.channel, ways.small)
     last = place.frame(number)
-    after = before if last is first else screen_of(chain, last, place.key(number), ways.channel)
+    after = before if last is first else screen_of(chain, last, place.key(number), ways.channel, ways.small)
     evidence = chain.evidence_at(evidence_of, number) if evidence_of else None
     computed, harm = None, None
     if ways.compare in COMPUTED and last.format == first.format:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import threading
 import time
 from collections.abc import Callable
 from functools import partial
@@ -44,15 +43,13 @@ class TakingIn(QObject):
         self._refresh = QTimer(self, interval=REFRESH_MS)
         self._refresh.timeout.connect(self.lanes_changed)
         self.lanes: Lanes | None = None
-        self._free = threading.Event()
-        self._free.set()
+        self._held = False
 
     def hold(self, on: bool) -> None:
-        """Wait while pictures are played: they need the machine."""
-        if on:
-            self._free.clear()
-        else:
-            self._free.set()
+        """Wait while pictures are played: they need the machine. Indexing goes on, looking needs it."""
+        self._held = on
+        if self._task is not None and self.lanes is not None:
+            self._task.progress.hold(on)
 
     @property
     def busy(self) -> bool:
@@ -90,7 +87,7 @@ class TakingIn(QObject):
         if found is not None:
             self.examined.emit(found)
         assert self.lanes is not None
-        self._run(partial(_measure, entry, job, self.lanes, self.unreadable.emit, self._free), self._measured)
+        self._run(partial(_measure, entry, job, self.lanes, self.unreadable.emit), self._measured)
 
     def _measured(self, _: object) -> None:
         self._refresh.stop()
@@ -120,6 +117,8 @@ class TakingIn(QObject):
         task.failed.connect(failed)
         if show:
             task.progressed.connect(self.progressed)
+        if self.lanes is not None:
+            task.progress.hold(self._held)
         task.start()
 
     def cancel(self) -> None:
@@ -134,7 +133,6 @@ class TakingIn(QObject):
         if self._task is not None:
             task, self._task = self._task, None
             task.cancel()
-            self._free.set()
             task.wait()
         self.lanes = None
 
@@ -149,13 +147,11 @@ def _examine(entry: Reel, job: Path, progress: Progress) -> Examination:
 
 
 def _measure(
-    entry: Reel, job: Path, lanes: Lanes, unreadable: Callable[[int, str], None], free: threading.Event,
-    progress: Progress,
+    entry: Reel, job: Path, lanes: Lanes, unreadable: Callable[[int, str], None], progress: Progress
 ) -> None:  # fmt: skip
     reel = open_entry(entry, job, progress, patient=True)
     try:
         for _ in measure_levels(reel, lanes, progress, unreadable):
             time.sleep(PAUSE_S)
-            free.wait()
     finally:
         reel.close()
