@@ -101,6 +101,12 @@ def test_probe_speaks_the_contract(capsys, dirty_reel: Path) -> None:
     assert (data["chroma"], data["bit_depth"], data["codec"]) == ("4:2:0", 8, "ffv1")
     assert data["field_order"]["measured"] is None
     assert data["audio"] == [{"codec": "pcm_s16le", "channels": 2, "sample_rate": 48000, "language": None}]
+    assert data["field_order"]["measured"] is None
+    status, out, _ = call(capsys, "probe", dirty_reel, "--json", "--look")
+    data = json.loads(out)
+    assert data["field_order"]["measured"] == "progressive"
+    assert data["contradictions"] == data["unreadable"] == []
+    assert 0 <= data["codes"]["lowest"] < data["codes"]["highest"] <= 255
     status, out, _ = call(capsys, "probe", dirty_reel)
     assert "4:2:0" in out
 

@@ -13,12 +13,12 @@ import pytest
 import tifffile
 
 from grevin.core.errors import MediaError, UnreadableFrameError
+from grevin.core.intake.probe import probe
 from grevin.core.media.checksums import frame_checksum
 from grevin.core.media.frame_index import FrameIndex
 from grevin.core.media.image_sequence import ImageSequence
 from grevin.core.media.opening import open_reel
 from grevin.core.media.picture_size import picture_size
-from grevin.core.media.probe import probe
 from grevin.core.media.video_file import VideoFile
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame

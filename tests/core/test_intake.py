@@ -67,7 +67,7 @@ def test_progressive_pictures_do_not_comb(tmp_path: Path) -> None:
     reel = open_reel(write_video(tmp_path / "a.mkv", [source.frame(n) for n in range(20)], field_order=2))
     examined = examine(reel, Progress())
     assert examined.scan == "progressive"
-    assert "shows none: progressive" in contradictions(reel.format, examined)[0]
+    assert "shows no combing: progressive" in contradictions(reel.format, examined)[0]
     still = np.full((40, 60), 90, np.uint8)
     assert vote(still, still) == "unknown"
     assert FieldVotes(1, 1, 0, 9).scan == "unknown"

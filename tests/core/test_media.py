@@ -17,9 +17,9 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from grevin.core.errors import CancelledError, GrevinError, MediaError, OutputError, UnreadableFrameError, UsageError
+from grevin.core.intake.probe import probe
 from grevin.core.media.image_sequence import ImageSequence, parse_pattern
 from grevin.core.media.opening import open_reel
-from grevin.core.media.probe import probe
 from grevin.core.media.still_image import image_samples, read_image
 from grevin.core.media.video_file import VideoFile
 from grevin.core.picture.format import PictureFormat

@@ -9,19 +9,22 @@ import typer
 from rich.table import Table
 
 from grevin.cli import console
+from grevin.core.intake.examination import examine
+from grevin.core.intake.probe import probe as probe_reel
 from grevin.core.media.opening import open_reel
-from grevin.core.media.probe import probe as probe_reel
 from grevin.core.timebase.rates import parse_rate
 
 
 def probe(
     source: Annotated[Path, typer.Argument(metavar="INPUT", help="Video file, folder or pattern (name.%06d.png).")],
     rate: Annotated[str | None, typer.Option(help="Frames per second of a picture sequence.")] = None,
+    look: Annotated[bool, typer.Option("--look", help="Look at the pictures too: fields, range.")] = False,
     as_json: Annotated[bool, typer.Option("--json", help="As JSON on stdout.")] = False,
 ) -> None:
     """Say what the material is: size, rate, chroma, depth, colour, sound, length."""
     with console.progress() as progress:
-        data = probe_reel(open_reel(source, progress, parse_rate(rate) if rate else None))
+        reel = open_reel(source, progress, parse_rate(rate) if rate else None)
+        data = probe_reel(reel, examine(reel, progress) if look else None)
     if as_json:
         console.say_json(data)
         return

@@ -138,7 +138,7 @@ def _scan_doubts(fmt: PictureFormat, examined: Examination) -> list[str]:
     if measured == "unknown" or fmt.field_order in {measured, "unknown"}:
         return []
     votes = max(examined.votes[:3])
-    seen = "shows combing" if measured != "progressive" else "shows none"
+    seen = "shows combing" if measured != "progressive" else "shows no combing"
     return [
         f"The reel is taken for {_SCAN_WORDS[fmt.field_order]}, but the picture {seen}: "
         f"{_SCAN_WORDS[measured]} in {votes} of {sum(examined.votes)} places looked at."

@@ -153,8 +153,8 @@ class Declaring(QWidget):
             ("Gauge", "gauge", "for counting feet and frames"),
             ("Running speed", "running_speed", "of the film itself"),
             ("Turned", "turn", "set upright, sample for sample"), ("Flipped", "flip_sideways", ""),
-            ("", "flip_upright", ""), ("Trimmed at the head", "head", "Q on the Bench begins a loop; these leave out"),
-            ("Trimmed at the tail", "tail", "frames that do not belong to the picture"),
+            ("", "flip_upright", ""), ("Trimmed at the head", "head", "frames before the picture begins"),
+            ("Trimmed at the tail", "tail", "frames after it ends"),
         ):  # fmt: skip
             self._put(name, row, 0)
             self._put(words, row, 1, quiet=True, span=2)

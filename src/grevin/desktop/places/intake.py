@@ -12,14 +12,14 @@ from grevin.core.intake.examination import contradictions
 from grevin.core.intake.found import facts
 from grevin.desktop.intake.declaring import Declaring
 from grevin.desktop.intake.reels_list import ReelsList
-from grevin.desktop.light_table.light_table import LightTable
+from grevin.desktop.light_table.light_table import Drawing, LightTable
 from grevin.desktop.session import Session
 from grevin.desktop.style import look as style
 from grevin.desktop.work.looks import Look
 
 SHOWN_FINDINGS = 4
 QUARTER = 90
-LIST_HEIGHT = 190
+LIST_HEIGHT = 150
 
 
 class Intake(QWidget):
@@ -35,6 +35,7 @@ class Intake(QWidget):
         self.declaring = Declaring()
         self.table = LightTable()
         self.table.setObjectName("intake_picture")
+        self.table.show_drawing(Drawing(before=True))  # what comes in, not what was made of it
         self.doubts = QLabel()
         self.doubts.setObjectName("doubts")
         self.doubts.setWordWrap(True)
@@ -58,7 +59,7 @@ class Intake(QWidget):
         left.addWidget(scroll)
         left.setStretchFactor(0, 0)
         left.setStretchFactor(1, 1)
-        left.setSizes([LIST_HEIGHT, 2 * LIST_HEIGHT])
+        left.setSizes([LIST_HEIGHT, 4 * LIST_HEIGHT])
         right = QVBoxLayout()
         right.addWidget(self.table, 1)
         right.addLayout(self._buttons())

@@ -184,6 +184,7 @@ class ValueStrip(QWidget):
         self.first, self.last = QDoubleSpinBox(), QDoubleSpinBox()
         row = QHBoxLayout()
         row.setContentsMargins(6, 4, 6, 4)
+        row.setSpacing(8)
         title = QLabel("Test strip of")
         title.setProperty("title", True)
         row.addWidget(title)

@@ -1,0 +1,125 @@
+"""Takes docs/screenshots anew from the demo reel: `QT_QPA_PLATFORM=offscreen python tools/take_pictures.py`."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import sys
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
+SCREEN = {"name": "s", "x": 0, "y": 0, "width": 1280, "height": 800, "logicalDpi": 96, "logicalBaseDpi": 96, "dpr": 1}
+HOME = Path(tempfile.gettempdir()) / "port-ellery"  # stands in a picture
+shutil.rmtree(HOME, ignore_errors=True)
+HOME.mkdir()
+(HOME / "screen.json").write_text(json.dumps({"screens": [SCREEN]}))
+os.environ["QT_QPA_PLATFORM"] = f"offscreen:configfile={HOME / 'screen.json'}"
+os.environ["XDG_DATA_HOME"] = str(HOME / "data")
+
+from PySide6.QtCore import QEventLoop, QSettings, QTimer  # noqa: E402 - the screen has to be known before Qt is loaded
+from PySide6.QtGui import QGuiApplication  # noqa: E402
+
+from grevin.core.measure.area import Box  # noqa: E402
+from grevin.core.progress import Progress  # noqa: E402
+from grevin.demo.making import make_demo  # noqa: E402
+from grevin.desktop.light_table.view import View  # noqa: E402
+from grevin.desktop.light_table.wipe import Wipe  # noqa: E402
+from grevin.desktop.main import make_application  # noqa: E402
+from grevin.desktop.window import Window  # noqa: E402
+
+FRAME = 62
+CLOSE = 3.0
+
+
+def wait(milliseconds: int) -> None:
+    """Let the window work."""
+    loop = QEventLoop()
+    QTimer.singleShot(milliseconds, loop.quit)
+    loop.exec()
+
+
+def settle(window: Window) -> None:
+    """Until nothing is being made any more."""
+    wait(300)
+    while window.opening.busy or window.bench.busy or window.output.writing:
+        wait(50)
+    wait(300)
+
+
+def picture(window: Window, name: str, *acts: str | Callable[[], object]) -> None:
+    """Do something, then take a picture."""
+    for act in acts:
+        window.do(act) if isinstance(act, str) else act()
+        settle(window)
+    window.grab().save(str(FOLDER / f"{name}.png"))
+
+
+def look_close(window: Window) -> None:
+    """Three hundred percent, at the longest thing that was found."""
+    look = window.bench.table.look
+    assert look is not None
+    assert look.evidence is not None
+    x, y, wide, high = max(look.evidence.blobs, key=lambda blob: blob.area[2] + blob.area[3]).area
+    fmt = look.source.format
+    view = View(CLOSE, (x + wide / 2) / fmt.width, (y + high / 2) / fmt.height)
+    window.bench.table.show_view(view)
+    window.bench.table.view_changed.emit(view)
+
+
+def choose_setting(window: Window, words: str) -> None:
+    """Another setting for the test strip."""
+    choice = window.bench.value_strip.choice
+    choice.setCurrentIndex(choice.findText(words))
+    choice.activated.emit(choice.currentIndex())
+
+
+def take_all(window: Window) -> None:
+    """Every main view."""
+    picture(window, "start")
+    window.open(make_demo(HOME / "demo", Progress()).job)
+    settle(window)
+    while window.taking_in.busy:
+        wait(100)
+    session, bench = window.session, window.bench
+    while session.treatment.steps:
+        session.remove_step(1)
+    session.go(FRAME)
+    picture(window, "bench")
+    picture(window, "bench-evidence", lambda: session.add_step("dirt"), "evidence")
+    picture(window, "bench-mask", "mask", "mask", "zoom_fit", "mask")
+    picture(window, "bench-wipe", "mask", lambda: look_close(window), "wipe",
+            lambda: bench.looking.move_wipe(Wipe(0.5, 0.5, 25.0)))  # fmt: skip
+    picture(window, "bench-side", "side")
+    picture(window, "bench-taken-away", "taken", "zoom_fit")
+    picture(window, "bench-difference", "difference")
+    picture(window, "test-strip", "one_picture", lambda: look_close(window), "evidence", "test_strip",
+            lambda: choose_setting(window, "Threshold"),
+            lambda: bench.value_strip.last.setValue(14.0))  # fmt: skip
+    picture(window, "measuring-and-scopes", "test_strip", "one_picture", lambda: session.count_in("timecode"),
+            "measure", lambda: bench.show_box(Box(470, 250, 46, 38)), "scopes",
+            "luma", lambda: bench.player.set_loop(range(40, 90)))  # fmt: skip
+    picture(window, "intake", "one_picture", "one_picture", "scopes", lambda: session.count_in("frames"),
+            lambda: session.declare(gauge="16 mm", running_speed="16", field_order="top_first"),
+            "go_intake")  # fmt: skip
+    session.undo()
+    picture(window, "output", "go_output", lambda: window.output.last.setValue(9), lambda: window.output.start())
+
+
+def main() -> int:
+    """Take them."""
+    make_application()
+    window = Window(QSettings(str(HOME / "settings.ini"), QSettings.Format.IniFormat))
+    window.resize(1280, 800)
+    window.show()
+    assert QGuiApplication.primaryScreen().size().width() == SCREEN["width"]
+    take_all(window)
+    window.close()
+    shutil.rmtree(HOME, ignore_errors=True)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
