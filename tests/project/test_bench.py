@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
+import numpy as np
 import pytest
 
+from bench import looking
 from bench.clips import Clip, ClipUnavailableError, clip_path
 from bench.dirt import run_clip
+from bench.looking import Material, make_long, make_reel
 from bench.report import run_dirt
 from grevin.core.errors import UsageError
+from grevin.core.media.opening import open_reel
 from grevin.core.progress import Progress
 from tests.conftest import moving_frames
 
@@ -57,3 +63,25 @@ def test_the_promised_figures_hold_on_open_material(name: str) -> None:
     for floor in ("median_3x3", "median_of_3_frames"):
         assert row["dirt"]["whole_db"] > row[floor]["whole_db"]
         assert row["clean_db"]["dirt"] > row["clean_db"][floor]
+
+
+def test_long_reels_are_made_of_one_group_and_times_come_out(tmp_path: Path) -> None:
+    group = make_reel(tmp_path, Material("a.mp4", "libx264", (96, 64), "yuv420p", {"g": "20", "bf": "2"}, 20))
+    long = open_reel(make_long(group, tmp_path / "long.mp4", 100))
+    assert len(long) == 100
+    first, later = (long.frame(number).planes[0] for number in (7, 87))
+    np.testing.assert_array_equal(first, later)
+    figures = looking._reading(group)
+    assert set(figures) == {"decode_ms", "screen_ms", "scope_ms", "random_ms", "random_most_ms"}
+    assert all(value >= 0 for value in figures.values())
+    stolen, ticks = looking._stolen()
+    assert 0 <= stolen <= ticks
+
+
+@pytest.mark.gui
+def test_the_window_is_timed_in_a_process_of_its_own(tmp_path: Path) -> None:
+    reel = make_reel(tmp_path, Material("a.mkv", "ffv1", (96, 64), "yuv420p", {}, 60))
+    figures = looking._window(reel, "scopes")
+    assert figures["shown_per_s"] > 0
+    assert figures["moves_per_s"] > 0
+    assert figures["first_picture_s"] > 0

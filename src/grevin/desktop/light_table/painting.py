@@ -58,7 +58,8 @@ def evidence_overlay(
     shown = cv2.resize(part.astype(np.uint8) * np.uint8(255), size, interpolation=method) > 0
     overlay = hatch_over(np.asarray(shown), colour)
     image = QImage(overlay.data, size[0], size[1], 4 * size[0], QImage.Format.Format_ARGB32_Premultiplied).copy()
-    return image, QPointF(place.left() + max(0, first_x) / across, place.top() + max(0, first_y) / down)
+    corner = (place.left() + max(0, first_x) / across, place.top() + max(0, first_y) / down)
+    return image, QPointF(round(corner[0]), round(corner[1]))  # on whole pixels the hatch stays sharp
 
 
 def label(painter: QPainter, text: str, x: float, y: float) -> float:
