@@ -8,7 +8,8 @@ from grevin.core.intake.declared import Declared
 from grevin.core.intake.examination import Examination
 from grevin.core.media.image_sequence import ImageSequence
 from grevin.core.media.opening import Reader
-from grevin.core.media.video_file import AudioTrack, VideoFile
+from grevin.core.media.video_details import AudioTrack
+from grevin.core.media.video_file import VideoFile
 from grevin.core.picture.format import PictureFormat
 from grevin.core.timebase.rates import parse_rate
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Iterator
-from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -21,6 +20,7 @@ from grevin.core.media.ffv1_check import slices_are_whole
 from grevin.core.media.frame_index import CONFIRMED_FRAMES, INTRA_CODECS, FrameIndex, IndexStore, growing_index
 from grevin.core.media.identity import file_identity
 from grevin.core.media.pixel_layout import unpack
+from grevin.core.media.video_details import VideoDetails, gap_notes, read_details
 from grevin.core.picture.format import FieldOrder, PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
@@ -30,11 +30,6 @@ LEAD_IN_FRAMES = 2  # a seek begins this much earlier: steps look at the frames 
 MOST_KEPT_BEFORE = 16  # frames passed on the way to the one wanted that are kept, so that stepping back is quick
 KEPT_BEFORE_BYTES = 24 << 20  # and no more than this of them: copying large ones would cost more than seeking again
 DECODED_CACHE_BYTES = 96 << 20  # decoded neighbours kept, so that stepping back in a long group is quick
-SHORTEST_EVEN = 8  # frames: fewer do not show an even spacing
-EVEN_SHARE = 0.4  # of a frame's time by which stamps in milliseconds may be off
-GAP_STEPS = 1.6  # frames' times: more is a gap
-MOSTLY_EVEN = 0.9  # share of even steps below which a reel simply has times of its own
-SHOWN_GAPS = 3
 SD_LINES = 576  # untagged material up to this height is taken as BT.601, above as BT.709 (common practice)
 
 _MATRIX_TAGS = {1: "bt709", 5: "bt601", 6: "bt601", 9: "bt2020", 10: "bt2020"}  # ITU-T H.273, table 4
@@ -45,28 +40,6 @@ _FIELD_ORDERS: dict[int, FieldOrder] = {
     4: "top_first",
     5: "bottom_first",
 }
-
-
-@dataclass(frozen=True)
-class AudioTrack:
-    """What is known of one audio stream."""
-
-    codec: str
-    channels: int
-    sample_rate: int
-    language: str | None
-
-
-@dataclass(frozen=True)
-class VideoDetails:
-    """What a video file says of itself beyond its picture format."""
-
-    container: str
-    codec: str
-    timecode: str | None
-    audio: tuple[AudioTrack, ...]
-    declared_seconds: float | None
-    variable_rate: bool
 
 
 class VideoFile:
@@ -374,16 +347,7 @@ class VideoFile:
         return Fraction(rate) if rate else Fraction(25)
 
     def _read_details(self) -> VideoDetails:
-        container, stream = self._container, self._stream
-        audio = tuple(
-            AudioTrack(track.codec_context.name, track.channels, track.rate, track.language)
-            for track in container.streams.audio
-        )
-        timecode = stream.metadata.get("timecode") or container.metadata.get("timecode")
-        seconds = container.duration / av.time_base if container.duration else None
-        return VideoDetails(
-            container.format.name, stream.codec_context.name, timecode, audio, seconds, self._is_variable()
-        )
+        return read_details(self._container, self._stream, self._is_variable())
 
     def _is_variable(self) -> bool:
         """Whether frames lie more than half a frame off an even spacing at the stated rate."""
@@ -403,29 +367,10 @@ class VideoFile:
                 f"The file announces {seconds:.1f} s but its picture ends after {found:.1f} s ({len(self)} frames): "
                 "it may have been cut off. The frames that are there can be used."
             )
-        notes += self._gap_notes()
+        notes += gap_notes(self.index.times)
         if self.details.variable_rate:
             notes.append("The frames are not evenly spaced in time; their own times are kept in the output.")
         return tuple(notes)
-
-    def _gap_notes(self) -> list[str]:
-        """Where an otherwise even reel has no pictures for a while: packets that were lost leave no other trace."""
-        times = self.index.times
-        if times is None or len(times) < SHORTEST_EVEN:
-            return []
-        steps = np.diff(times)
-        usual = float(np.median(steps))
-        even = np.abs(steps - usual) < EVEN_SHARE * usual
-        gaps = np.nonzero(steps > GAP_STEPS * usual)[0]
-        if len(gaps) == 0 or np.count_nonzero(even) < MOSTLY_EVEN * len(steps):
-            return []
-        shown = [
-            f"Between frames {gap} and {gap + 1} there is no picture for {round(steps[gap] / usual) - 1} frames' time."
-            for gap in gaps[:SHOWN_GAPS]
-        ]
-        if len(gaps) > SHOWN_GAPS:
-            shown.append(f"There are {len(gaps)} such gaps.")
-        return [*shown, "They may have been lost: check that the file was copied completely."]
 
 
 def _disk_facts(path: Path) -> tuple[int, int, int] | None:

@@ -132,14 +132,9 @@ class LightTable(QWidget):
             self._waiting = waiting
             self.update()
 
-    def show_ways(self, ways: Ways) -> None:
-        """Channel and way of comparing."""
-        self._ways = ways
-        self.update()
-
-    def show_drawing(self, drawing: Drawing) -> None:
-        """Before, evidence, shape of the pixels."""
-        self._drawing = drawing
+    def show_ways(self, ways: Ways, drawing: Drawing) -> None:
+        """Channel and way of comparing; before, evidence, shape of the pixels."""
+        self._ways, self._drawing = ways, drawing
         self._overlay = None
         self.update()
 

@@ -296,9 +296,7 @@ class Bench(QWidget):
         looking = self.looking
         if looking.drawing.evidence != "off" and self._session.selected == 0 and self._session.treatment.steps:
             self._session.select(self._session.place.view_point or 1)
-        self.table.show_ways(looking.ways)
-        self.table.show_drawing(looking.drawing)
-        self.table.show_wipe(looking.wipe)
+        self.table.show_ways(looking.ways, looking.drawing)
         self.looking_bar.show_ways(looking.ways, looking.drawing)
         self._share_view(self.table.view)
 

@@ -15,7 +15,7 @@ from grevin.desktop.intake.reels_list import ReelsList
 from grevin.desktop.light_table.light_table import Drawing, LightTable
 from grevin.desktop.session import Session
 from grevin.desktop.style import look as style
-from grevin.desktop.work.looks import Look
+from grevin.desktop.work.looks import Look, Ways
 
 SHOWN_FINDINGS = 4
 QUARTER = 90
@@ -35,7 +35,7 @@ class Intake(QWidget):
         self.declaring = Declaring()
         self.table = LightTable()
         self.table.setObjectName("intake_picture")
-        self.table.show_drawing(Drawing(before=True))  # what comes in, not what was made of it
+        self.table.show_ways(Ways(), Drawing(before=True))  # what comes in, not what was made of it
         self.doubts = QLabel()
         self.doubts.setObjectName("doubts")
         self.doubts.setWordWrap(True)
