@@ -86,6 +86,13 @@ def test_reels_are_named_added_and_taken_out(qtbot: QtBot, new_window: Opener, f
     rows.topLevelItem(1).setText(0, "The pier")
     assert window.session.document.reels[1].title == "The pier"
     rows.setCurrentItem(rows.topLevelItem(1))
+    rows.setFocus()
+    qtbot.keyClick(rows, Qt.Key.Key_F2)
+    editor = rows.findChild(QLineEdit)
+    editor.selectAll()
+    qtbot.keyClicks(editor, "The long pier")
+    qtbot.keyClick(editor, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: window.session.document.reels[1].title == "The long pier", timeout=WAIT_MS)
     intake.findChild(QPushButton, "take_out").click()
     assert [reel.title for reel in window.session.document.reels] == ["PE-1967-011", "PE-1967-013"]
     qtbot.keyClick(window, Qt.Key.Key_Z, CONTROL)
@@ -188,6 +195,7 @@ def test_setting_upright_and_trimming(qtbot: QtBot, window: Window, dirty_reel: 
     window.do("to_start")
     assert window.session.place.frame == 2
     assert window.column._marks.kept == range(2, 9)
+    assert (window.output.first.value(), window.output.last.value()) == (2, 8)
 
 
 def test_an_index_grows_while_one_looks(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QSignalBlocker, Qt, Signal
+from PySide6.QtCore import QEvent, QSignalBlocker, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -26,6 +26,7 @@ from grevin.desktop.keys import hint
 
 COLUMNS = ("name", "material", "declared", "treatment", "")
 NAME = 0
+NAME_KEY = Qt.Key.Key_F2
 
 
 class _Rows(QTreeWidget):
@@ -37,6 +38,13 @@ class _Rows(QTreeWidget):
         """The chosen row, -1 for none."""
         item = self.currentItem()
         return self.indexOfTopLevelItem(item) if item is not None else -1
+
+    def event(self, event: QEvent) -> bool:
+        """In the list the key of Intake gives the chosen reel a name."""
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and event.key() == NAME_KEY:
+            event.accept()
+            return True
+        return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         editing = self.state() == QAbstractItemView.State.EditingState

@@ -63,7 +63,7 @@ class Neighbours(QObject):
         chain, place = self._session.chain, self._session.place
         if chain is None:
             return
-        frames, key = self._strip.nearest_first(), (id(chain), place.view_point)
+        frames, key = self._strip.nearest_first(), (chain, place.view_point)
         pictures = [
             Request(("picture", frame, key), partial(make_neighbour, chain, frame, place.view_point, self._channel))
             for frame in frames
@@ -73,7 +73,7 @@ class Neighbours(QObject):
 
     def _take(self, tag: Any, made: Any) -> None:
         kind, frame, key = tag
-        if key != (id(self._session.chain), self._session.place.view_point) or made is None:
+        if key[0] is not self._session.chain or key[1] != self._session.place.view_point or made is None:
             return
         if kind == "picture":
             self._strip.show_picture(frame, made)

@@ -207,6 +207,7 @@ class Bench(QWidget):
         if not self.player.playing:  # the strip waits while playing: seven more pictures a frame cost too much
             self.neighbours.show_place(self.aspect())
             self._ready_timer.start()
+            self.player.narrow(self.trying.frames() if self.trying.on else None)
 
     def _show_time(self, _changed: object = None) -> None:
         session = self._session
@@ -233,14 +234,14 @@ class Bench(QWidget):
         evidence_of = 0 if hidden and self.player.playing else self._session.selected
         small = self.player.playing and self.table.scale() <= SMALL_SCALE
         ways = replace(self.looking.ways, small=small)
-        tag = (id(chain), place.frame, place.view_point, ways)
+        tag = (chain, place.frame, place.view_point, ways)
         self.table.show_waiting(not self.player.playing)
         make = partial(make_look, chain, place.frame, place.view_point, evidence_of, ways)
         self._looker.ask(Request(tag, make))
 
     def _take_look(self, tag: Any, look: Look) -> None:
         chain, place = self._session.chain, self._session.place
-        if chain is None or tag[0] != id(chain):
+        if chain is None or tag[0] is not chain:
             return
         self.table.show_look(look, self.aspect())
         self.table.show_waiting(not self.player.playing and tag[1:3] != (place.frame, place.view_point))
@@ -265,7 +266,7 @@ class Bench(QWidget):
 
     def _take_fault(self, tag: Any, fault: Exception) -> None:
         chain, frame = self._session.chain, self._session.place.frame
-        if chain is None or tag[:2] != (id(chain), frame):
+        if chain is None or tag[0] is not chain or tag[1] != frame:
             return
         if isinstance(fault, UnreadableFrameError):
             self.table.show_missing(fault.what)

@@ -47,6 +47,7 @@ class Output(QWidget):
         super().__init__(parent)
         self._session = session
         self._task: Task | None = None
+        self._kept = range(0)
         self.version = QComboBox()
         self.path = QLineEdit()
         self.first = QSpinBox()
@@ -64,6 +65,7 @@ class Output(QWidget):
         self.write.clicked.connect(self.start)
         self.cancel.clicked.connect(self.stop_writing)
         session.reel_opened.connect(self._show_reel)
+        session.declared_changed.connect(self._follow_trims)
 
     def _lay_out(self) -> None:
         for label, _ in VERSIONS:
@@ -131,14 +133,21 @@ class Output(QWidget):
         layout.addWidget(scroll, 1)
 
     def _show_reel(self) -> None:
-        kept = self._session.kept
         self.show_length()
-        self.first.setValue(kept.start)
-        self.last.setValue(kept.stop - 1)
+        self._kept = range(0)
+        self._follow_trims()
         self.result.clear()
         self._suggest()
         self.show_facts()
         self.show_runs()
+
+    def _follow_trims(self) -> None:
+        """Other trims: all that is kept is written, until another range is chosen."""
+        kept = self._session.kept
+        if kept != self._kept:
+            self._kept = kept
+            self.first.setValue(kept.start)
+            self.last.setValue(kept.stop - 1)
 
     def show_length(self) -> None:
         """The reel grew while it was being indexed: a range that ended with it still does."""

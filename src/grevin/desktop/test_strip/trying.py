@@ -123,7 +123,7 @@ class Trying(QObject):
         self._show(frame)
         self._worker.ask(
             *(
-                Request((number, place, id(chain)), partial(self._look, chain, number))
+                Request((number, place, chain), partial(self._look, chain, number))
                 for number in frames
                 for place, chain in enumerate(self._chains)
                 if (number, place) not in self._made
@@ -133,9 +133,9 @@ class Trying(QObject):
     def _look(self, chain: Chain, number: int) -> Look:
         return make_look(chain, number, self._session.selected, self._session.selected, self._ways)
 
-    def _take(self, tag: tuple[int, int, int], look: Look) -> None:
+    def _take(self, tag: tuple[int, int, Chain], look: Look) -> None:
         number, place, chain = tag
-        if not self.on or place >= len(self._chains) or id(self._chains[place]) != chain:
+        if not self.on or place >= len(self._chains) or self._chains[place] is not chain:
             return
         self._made[number, place] = look
         near = self.frames()

@@ -34,6 +34,7 @@ class TakingIn(QObject):
     unreadable = Signal(int, str)
     progressed = Signal(object)
     faulted = Signal(object)
+    _lost = Signal(object, int, str)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -44,6 +45,7 @@ class TakingIn(QObject):
         self._refresh.timeout.connect(self.lanes_changed)
         self.lanes: Lanes | None = None
         self._held = False
+        self._lost.connect(self._tell_lost)
 
     def hold(self, on: bool) -> None:
         """Wait while pictures are played: they need the machine. Indexing goes on, looking needs it."""
@@ -87,7 +89,13 @@ class TakingIn(QObject):
         if found is not None:
             self.examined.emit(found)
         assert self.lanes is not None
-        self._run(partial(_measure, entry, job, self.lanes, self.unreadable.emit), self._measured)
+        lanes = self.lanes
+        self._run(partial(_measure, entry, job, lanes, partial(self._lost.emit, lanes)), self._measured)
+
+    def _tell_lost(self, lanes: Lanes, frame: int, words: str) -> None:
+        """A frame could not be read; of a reel that was left meanwhile nothing is told any more."""
+        if lanes is self.lanes:
+            self.unreadable.emit(frame, words)
 
     def _measured(self, _: object) -> None:
         self._refresh.stop()
