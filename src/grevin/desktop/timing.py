@@ -9,7 +9,6 @@ import json
 import sys
 import time
 from pathlib import Path
-from tempfile import TemporaryDirectory
 
 from PySide6.QtCore import QEventLoop, QSettings, QTimer
 
@@ -65,19 +64,18 @@ def _move(window: Window) -> float:
 
 
 def time_window(path: Path, scopes: bool) -> dict[str, float]:
-    """Open a reel in the window and play it."""
+    """Open a reel in the window and play it; the window's settings lie beside the reel."""
     make_application()
-    with TemporaryDirectory() as folder:
-        window = Window(QSettings(f"{folder}/settings.ini", QSettings.Format.IniFormat))
-        window.resize(1280, 800)
-        window.show()
-        first = _first_picture(window, path)
-        window.bench.show_scopes(scopes)
-        _wait(1500)
-        pictures, measured, used = _play(window)
-        _wait(300)
-        moves = _move(window)
-        window.close()
+    window = Window(QSettings(str(path.with_suffix(".ini")), QSettings.Format.IniFormat))
+    window.resize(1280, 800)
+    window.show()
+    first = _first_picture(window, path)
+    window.bench.show_scopes(scopes)
+    _wait(1500)
+    pictures, measured, used = _play(window)
+    _wait(300)
+    moves = _move(window)
+    window.close()
     return {
         "first_picture_s": round(first, 2), "shown_per_s": round(pictures, 1), "scopes_per_s": round(measured, 1),
         "processor_ms_per_picture": round(used, 1), "moves_per_s": round(moves, 1),
