@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from grevin.core.measure.repeats import Judgement
@@ -113,6 +113,10 @@ class NeighbourStrip(QWidget):
         painter.fillRect(self.rect(), style.SURFACE)
         for place, offset in enumerate(self.offsets):
             self._paint_cell(painter, self._cell(place), self._number + offset, offset)
+        if not self.isEnabled():
+            painter.fillRect(self.rect(), QColor(style.SURFACE.red(), style.SURFACE.green(), style.SURFACE.blue(), 190))
+            painter.setPen(style.QUIET)
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "The neighbours wait while pictures play.")
 
     def _paint_cell(self, painter: QPainter, cell: QRectF, frame: int, offset: int) -> None:
         painter.fillRect(cell, style.TABLE)

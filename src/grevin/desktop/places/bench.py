@@ -219,6 +219,7 @@ class Bench(QWidget):
 
     def _show_playing(self, playing: bool) -> None:
         self.time_bar.show_playing(playing)
+        self.strip.setEnabled(not playing)
         if playing:
             self._ready_timer.stop()
             self.readying.pause()
