@@ -6,16 +6,18 @@ All tests run on 8-bit luma. Thresholds are in units of the noise of the motion-
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import cv2
 import numpy as np
 import numpy.typing as npt
 
-from grevin.core.motion.flow import Flow, Luma8, outside, positions, sample
+from grevin.core.motion.flow import Luma8
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.masks import feather_inside, grow
 from grevin.core.steps.base import Blob, Evidence
+from grevin.core.steps.dirt.features import BlobFeatures, blob_features
+from grevin.core.steps.dirt.judge import MODEL, judge
+from grevin.core.steps.dirt.neighbour import Neighbour
 from grevin.core.steps.dirt.settings import DirtSettings
 
 Levels = npt.NDArray[np.float32]
@@ -25,52 +27,58 @@ LEAST_NOISE = 1.0  # 8-bit levels: rounding alone spreads a difference that far
 GROW_SHARE = 0.75  # of the seed threshold: pixels that join a seed (hysteresis)
 DEVIATING = 1.6  # noise units: pixels next to a blob that are still visibly off join it
 EDGE_PX = 2  # how far a blob's soft edge is followed
-NEAR_PX = 13  # window in which the surroundings of a blob are judged
-FAR_PX = 41  # window in which local activity is judged (methods: best single features with the ring)
-ACTIVITY_CAP = 8.0  # noise units: one large deviation must not hide everything around it
-CLEAR_SHARE = 0.05  # of a square that must be free of suspects for its mean to mean anything
-LARGE_BLOB_PX = 60  # size adds no more confidence beyond this: large false blobs do the most harm
-DECISION = 0.5  # confidence from which a blob is mended
 
 
 @dataclass(frozen=True, eq=False)
-class Neighbour:
-    """Another frame brought onto this one along the motion.
+class Suspects:
+    """Everything on a frame that may be dirt.
 
     Attributes:
-        luma: (H, W) uint8 moved luma.
-        flow: (H, W, 2) float32.
-        off: (H, W) bool, places whose motion leads off the picture.
+        here: (H, W) uint8 luma.
+        neighbours: both neighbours moved onto it.
+        spike: (H, W) uint8 deviation from the nearer neighbour.
+        residual: (H, W) uint8 deviation from the farther one.
+        noise: standard deviation of the moved difference, 8-bit levels.
+        labels: (H, W) int32, 0 for none, 1..count.
+        count: number of blobs.
+        features: what they measure.
     """
 
-    luma: Luma8
-    flow: Flow
-    off: Mask
+    here: Luma8
+    neighbours: tuple[Neighbour, Neighbour]
+    spike: Luma8
+    residual: Luma8
+    noise: float
+    labels: npt.NDArray[np.int32]
+    count: int
+    features: BlobFeatures
 
-    @classmethod
-    def along(cls, here: Luma8, there: Luma8, flow: Flow) -> Neighbour:
-        """Move `there` onto `here`."""
-        across, down = positions(flow)
-        return cls(sample(there, across, down), flow, outside(across, down))
 
-
-def find_blobs(here: Luma8, neighbours: tuple[Neighbour, Neighbour], settings: DirtSettings) -> Evidence:
-    """Evidence of dirt on `here`."""
+def find_suspects(here: Luma8, neighbours: tuple[Neighbour, Neighbour], settings: DirtSettings) -> Suspects:
+    """Pixel tests against both neighbours, and what the blobs measure."""
     first, second = neighbours
     residual = np.asarray(cv2.max(cv2.absdiff(here, first.luma), cv2.absdiff(here, second.luma)), np.uint8)
     noise = robust_noise(here, first.luma, second.luma)
     spike, excess = spike_and_range(here, first, second, settings.polarity)
     labels, count = candidates(spike, excess, noise * settings.sensitivity)
-    if count == 0:
-        return Evidence.nothing(here.shape)
     features = blob_features(here, neighbours, labels, count, spike, residual, noise)
-    kept = judge(features, settings)
+    return Suspects(here, neighbours, spike, residual, noise, labels, count, features)
+
+
+def find_blobs(seen: Suspects, settings: DirtSettings) -> Evidence:
+    """Evidence of dirt among the suspects."""
+    features = seen.features
+    if seen.count == 0:
+        return Evidence.nothing(seen.here.shape)
+    sure = judge(features, seen.here, seen.neighbours, seen.labels, seen.residual, seen.noise)
+    kept = in_bounds(features, settings) & (sure >= MODEL.threshold(settings.caution))
     if not kept.any():
-        return Evidence.nothing(here.shape)
-    chosen = np.concatenate([[False], kept])[labels]
-    core = grow(chosen, EDGE_PX) & (spike > DEVIATING * noise) | chosen
+        return Evidence.nothing(seen.here.shape)
+    chosen = np.concatenate([[False], kept])[seen.labels]
+    core = grow(chosen, EDGE_PX) & (seen.spike > DEVIATING * seen.noise) | chosen
     mask = grow(core, settings.grow_px)
-    return Evidence(mask, feather_inside(mask, grow(core, max(0, settings.grow_px - 1))), blobs_of(features, kept))
+    feather = feather_inside(mask, grow(core, max(0, settings.grow_px - 1)))
+    return Evidence(mask, feather, blobs_of(features, kept, sure))
 
 
 def robust_noise(here: Luma8, first: Luma8, second: Luma8) -> float:
@@ -125,121 +133,14 @@ def candidates(spike: Luma8, excess: Luma8, threshold: float) -> tuple[npt.NDArr
     return renumbered[labels], int(seeded.sum())
 
 
-@dataclass(frozen=True, eq=False)
-class BlobFeatures:
-    """One row per blob; (N,) arrays, levels in 8 bits.
-
-    Attributes:
-        pixels: size.
-        boxes: (N, 4) x, y, width, height.
-        contrast: mean deviation from the nearer neighbour.
-        sign: +1 brighter, -1 darker.
-        over_near: contrast over the residual of the near surroundings.
-        over_far: contrast over the local activity.
-        disagreement: difference of both neighbours over the contrast.
-        speed: mean motion, px per frame.
-    """
-
-    pixels: npt.NDArray[Any]
-    boxes: npt.NDArray[Any]
-    contrast: npt.NDArray[Any]
-    sign: npt.NDArray[Any]
-    over_near: npt.NDArray[Any]
-    over_far: npt.NDArray[Any]
-    disagreement: npt.NDArray[Any]
-    speed: npt.NDArray[Any]
-
-
-def blob_features(
-    here: Luma8, neighbours: tuple[Neighbour, Neighbour], labels: npt.NDArray[np.int32], count: int,
-    spike: Luma8, residual: Luma8, noise: float,
-) -> BlobFeatures:  # fmt: skip
-    """Measure every blob; surroundings leave out all suspect pixels."""
-    first, second = neighbours
-    place = np.nonzero(labels)
-    blob = labels[place] - 1
-    pixels = np.bincount(blob, minlength=count)
-
-    def mean(values: npt.NDArray[Any]) -> npt.NDArray[np.float64]:
-        return np.bincount(blob, values.astype(np.float64), minlength=count) / pixels
-
-    clear = cv2.erode((labels == 0).view(np.uint8), np.ones((3, 3), np.uint8))
-    cap = min(255, round(ACTIVITY_CAP * noise))
-    capped = np.asarray(np.minimum(residual, np.uint8(cap)) * clear, np.uint8)
-    near, far = (local_mean(capped, clear, size, place, cap) for size in (NEAR_PX, FAR_PX))
-    contrast = np.maximum(mean(spike[place]), 0.5)
-    one, other = first.luma[place].astype(np.float64), second.luma[place].astype(np.float64)
-    return BlobFeatures(
-        pixels=pixels,
-        boxes=_boxes(place[0], place[1], blob, count),
-        contrast=contrast,
-        sign=np.sign(mean(here[place]) - mean((one + other) / 2)),
-        over_near=contrast / (mean(near) + 0.5 * noise),
-        over_far=contrast / (mean(far) + 0.5 * noise),
-        disagreement=mean(np.abs(one - other)) / contrast,
-        speed=np.maximum(*(mean(np.hypot(*n.flow[place].T)) for n in neighbours)),
-    )
-
-
-def local_mean(
-    values: Luma8, clear: npt.NDArray[Any], size: int, place: tuple[npt.NDArray[Any], ...], unknown: float
-) -> Levels:
-    """Mean of `values` over the clear pixels of a square round each place.
-
-    Args:
-        values: (H, W) uint8, 0 where not clear.
-        clear: (H, W) uint8, 1 where a pixel counts.
-        size: side of the square, px.
-        place: (rows, columns) of N places.
-        unknown: taken where the square holds hardly a clear pixel: a blob so large has to be assumed busy.
-
-    Returns:
-        (N,) float32 means.
-    """
-    total = cv2.boxFilter(values, cv2.CV_32S, (size, size), normalize=False)[place]
-    number = cv2.boxFilter(np.asarray(clear), cv2.CV_32S, (size, size), normalize=False)[place]
-    enough = number > CLEAR_SHARE * size * size
-    return np.where(enough, total / np.maximum(number, 1), unknown).astype(np.float32)
-
-
-def _boxes(
-    rows: npt.NDArray[Any], columns: npt.NDArray[Any], blob: npt.NDArray[Any], count: int
-) -> npt.NDArray[np.int64]:
-    limits = np.array([[1 << 30, 1 << 30, -1, -1]] * count)
-    np.minimum.at(limits[:, 0], blob, columns)
-    np.minimum.at(limits[:, 1], blob, rows)
-    np.maximum.at(limits[:, 2], blob, columns)
-    np.maximum.at(limits[:, 3], blob, rows)
-    limits[:, 2:] += 1 - limits[:, :2]
-    return limits
-
-
-def confidence(features: BlobFeatures) -> npt.NDArray[np.float64]:
-    """0..1 for each blob.
-
-    A plain logistic rule over the features that tell best (docs/steps/dirt.md); weights set by hand on the
-    open clips of the bench, in round numbers.
-    """
-    score = (
-        2.8 * np.log(features.over_near)
-        + 1.7 * np.log(features.over_far)
-        - 2.2 * features.disagreement
-        + 0.7 * np.log(np.minimum(features.pixels, LARGE_BLOB_PX))
-        - 6.8
-    )
-    return np.asarray(1.0 / (1.0 + np.exp(-score)))
-
-
-def judge(features: BlobFeatures, settings: DirtSettings) -> Mask:
-    """Which blobs are dirt."""
+def in_bounds(features: BlobFeatures, settings: DirtSettings) -> Mask:
+    """Which blobs the settings allow at all."""
     in_size = (features.pixels >= settings.smallest_px) & (features.pixels <= settings.largest_px)
-    slow = features.speed <= settings.motion_limit_px
-    return np.asarray(in_size & slow & (confidence(features) >= DECISION), np.bool_)
+    return np.asarray(in_size & (features.speed <= settings.motion_limit_px), np.bool_)
 
 
-def blobs_of(features: BlobFeatures, kept: Mask) -> tuple[Blob, ...]:
+def blobs_of(features: BlobFeatures, kept: Mask, sure: npt.NDArray[np.float64]) -> tuple[Blob, ...]:
     """Rows for the ledger."""
-    sure = confidence(features)
     return tuple(
         Blob(
             (int(box[0]), int(box[1]), int(box[2]), int(box[3])),

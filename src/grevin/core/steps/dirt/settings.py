@@ -25,8 +25,12 @@ class DirtSettings(Settings):
         3.5, label="Threshold", unit="x noise", low=1.5, high=20.0, decimals=1, step=0.5,
         help="How far a speck must stand out, in units of the measured noise; lower finds fainter dirt.",
     )  # fmt: skip
+    caution: float = setting(
+        0.3, label="Caution", unit="false/frame", low=0.02, high=5.0, decimals=2, step=0.05,
+        help="How many false specks a clean frame may have; fewer leaves more doubtful dirt alone.",
+    )  # fmt: skip
     motion_limit_px: float = setting(
-        30.0, label="Motion limit", unit="px/frame", low=1.0, high=200.0, decimals=1,
+        60.0, label="Motion limit", unit="px/frame", low=1.0, high=200.0, decimals=1,
         help="Where the picture moves faster than this, nothing is touched.",
     )  # fmt: skip
     grow_px: int = setting(

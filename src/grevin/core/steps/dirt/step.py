@@ -17,7 +17,8 @@ from typing import ClassVar
 from grevin.core.picture.colour import Rgb
 from grevin.core.steps.base import Evidence, Window
 from grevin.core.steps.dirt.filling import fill_blobs
-from grevin.core.steps.dirt.finding import Neighbour, find_blobs
+from grevin.core.steps.dirt.finding import Suspects, find_blobs, find_suspects
+from grevin.core.steps.dirt.neighbour import Neighbour
 from grevin.core.steps.dirt.settings import DirtSettings
 from grevin.core.steps.settings import Settings
 
@@ -27,7 +28,7 @@ class DirtStep:
 
     id: ClassVar[str] = "dirt"
     label: ClassVar[str] = "Dirt"
-    version: ClassVar[int] = 1
+    version: ClassVar[int] = 2
     settings_model: ClassVar[type[Settings]] = DirtSettings
 
     def reach(self, settings: DirtSettings) -> int:
@@ -36,12 +37,8 @@ class DirtStep:
 
     def find(self, window: Window, settings: DirtSettings) -> Evidence:
         """Specks of the middle frame; nothing where two neighbours of the same shot are not to be had."""
-        here = window.luma8()
-        offsets = neighbour_offsets(window)
-        if offsets is None:
-            return Evidence.nothing(here.shape)
-        neighbours = [Neighbour.along(here, window.luma8(offset), window.motion(offset)) for offset in offsets]
-        return find_blobs(here, (neighbours[0], neighbours[1]), settings)
+        seen = suspects(window, settings)
+        return Evidence.nothing(window.luma8().shape) if seen is None else find_blobs(seen, settings)
 
     def mend(self, window: Window, evidence: Evidence, settings: DirtSettings) -> Rgb:
         """The picture with the specks filled from both neighbours."""
@@ -52,6 +49,16 @@ class DirtStep:
         sources = [(window.rgb(offset), window.motion(offset)) for offset in offsets]
         fill_blobs(picture, evidence.mask, (sources[0], sources[1]))
         return picture
+
+
+def suspects(window: Window, settings: DirtSettings) -> Suspects | None:
+    """All that may be dirt on the middle frame; None where two neighbours are not to be had."""
+    here = window.luma8()
+    offsets = neighbour_offsets(window)
+    if offsets is None:
+        return None
+    neighbours = [Neighbour.along(here, window.luma8(offset), window.motion(offset)) for offset in offsets]
+    return find_suspects(here, (neighbours[0], neighbours[1]), settings)
 
 
 def neighbour_offsets(window: Window) -> tuple[int, int] | None:

@@ -1,0 +1,212 @@
+"""Trains the judge of dirt: `python -m bench.train_dirt` (minutes; seeded, so that it comes out the same).
+
+Open clips and the demo, clean and with simulated dirt; logistic regression by Newton's method with a ridge. Prints
+what each clip scores when the others alone were learned from, then writes `judge.json` from all.
+"""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import numpy.typing as npt
+
+from bench.clips import CLIPS, ClipUnavailableError, load_clip
+from bench.report import DEMO_CLIP, DEMO_FRAMES
+from grevin.core.cache import ByteCache
+from grevin.core.picture.frame import Frame, Mask
+from grevin.core.picture.masks import grow
+from grevin.core.picture.source import FrameSource
+from grevin.core.progress import Progress
+from grevin.core.quality.damage import DirtDamage, add_dirt
+from grevin.core.quality.figures import HIT_SHARE, TOLERANCE_PX
+from grevin.core.quality.memory_source import MemorySource
+from grevin.core.render.frames_in_parallel import in_parallel
+from grevin.core.steps.dirt import finding, judge
+from grevin.core.steps.dirt.settings import DirtSettings
+from grevin.core.steps.dirt.step import suspects
+from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.recipe import Treatment, TreatmentStep
+from grevin.demo.reel import DemoReel
+
+SEEDS = (11, 12)  # of the damage; not the bench's
+RIDGE = 0.02
+ROUNDS = 30
+CAUTIONS = (5.0, 2.0, 1.0, 0.5, 0.3, 0.2, 0.1, 0.05, 0.02)
+SD_AREA = 720 * 576
+TARGET = Path(judge.__file__).with_name("judge.json")
+
+Rows = npt.NDArray[np.float64]
+
+
+@dataclass
+class Examples:
+    """Blobs of one clip.
+
+    Attributes:
+        rows: (N, F) measures.
+        dirt: (N,) bool, whether they are.
+        clean: (N,) bool, whether they come from clean material.
+        weight: (N,) how much each counts.
+        sd_frames: clean material looked at, in frames of 720x576.
+        missed: blobs of the truth that were no suspects at all.
+    """
+
+    rows: Rows
+    dirt: npt.NDArray[np.bool_]
+    clean: npt.NDArray[np.bool_]
+    weight: Rows
+    sd_frames: float
+    missed: int
+
+
+def sources() -> Iterator[tuple[str, FrameSource]]:
+    """The clips that can be had."""
+    for clip in CLIPS:
+        try:
+            yield clip.name, load_clip(clip)
+        except ClipUnavailableError as fault:
+            sys.stderr.write(f"{clip.name} is left out: {fault}\n")
+    yield DEMO_CLIP, DemoReel().clean_run(DEMO_FRAMES)
+
+
+def examples_of(clean: FrameSource) -> Examples:
+    """Suspects of a clip, clean and damaged."""
+    rows: list[Rows] = []
+    dirt: list[npt.NDArray[np.bool_]] = []
+    untouched: list[npt.NDArray[np.bool_]] = []
+    missed = 0
+    for seed in (None, *SEEDS):
+        pairs = [(clean.frame(n), None) if seed is None else add_dirt(clean.frame(n), DirtDamage(seed=seed))
+                 for n in range(len(clean))]  # fmt: skip
+        truths = [None if truth is None else truth.mask for _, truth in pairs]
+        for found, right, lost in _suspects([frame for frame, _ in pairs], truths):
+            rows.append(found)
+            dirt.append(right)
+            untouched.append(np.full(len(right), seed is None))
+            missed += lost
+    fmt = clean.format
+    all_rows = np.concatenate(rows)
+    return Examples(
+        all_rows, np.concatenate(dirt), np.concatenate(untouched), np.ones(len(all_rows)),
+        len(clean) * fmt.width * fmt.height / SD_AREA, missed,
+    )  # fmt: skip
+
+
+def _suspects(
+    frames: list[Frame], truths: list[Mask | None]
+) -> Iterator[tuple[Rows, npt.NDArray[np.bool_], int]]:  # fmt: skip
+    chain = Chain(MemorySource(frames, "train"), Treatment(steps=(TreatmentStep.make("dirt"),)), ByteCache(1 << 30))
+    settings = DirtSettings()
+
+    def look(number: int) -> tuple[Rows, npt.NDArray[np.bool_], int]:
+        seen = suspects(chain.steps[0].window(number), settings)
+        truth = truths[number]
+        if seen is None or seen.count == 0:
+            return np.zeros((0, len(judge.FEATURES))), np.zeros(0, np.bool_), 0
+        chosen, rows = judge.rows_of(seen.features, seen.here, seen.neighbours, seen.labels, seen.residual, seen.noise)
+        allowed = finding.in_bounds(seen.features, settings)[chosen]
+        right = np.zeros(len(chosen), np.bool_)
+        if truth is not None:
+            sizes = np.bincount(seen.labels.ravel(), minlength=seen.count + 1)[1:]
+            hits = np.bincount(seen.labels[grow(truth, TOLERANCE_PX)], minlength=seen.count + 1)[1:]
+            right = (hits >= HIT_SHARE * sizes)[chosen]
+        return rows[allowed], right[allowed], 0
+
+    yield from in_parallel(look, range(len(frames)))
+
+
+def fit(parts: list[Examples]) -> judge.Model:
+    """A model of several clips, each clip counting the same."""
+    rows = np.concatenate([part.rows for part in parts])
+    dirt = np.concatenate([part.dirt for part in parts]).astype(np.float64)
+    weight = np.concatenate([part.weight * 1000 / len(part.rows) for part in parts])
+    mean, scale = rows.mean(axis=0), rows.std(axis=0) + 1e-9
+    features = judge.expanded((rows - mean) / scale)
+    features = np.concatenate([features, np.ones((len(features), 1))], axis=1)
+    ridge = RIDGE * weight.sum() / 1000 * np.eye(features.shape[1])
+    ridge[-1, -1] = 0
+    beta = np.zeros(features.shape[1])
+    for _ in range(ROUNDS):
+        sure = 1 / (1 + np.exp(-np.clip(features @ beta, -30, 30)))
+        slope = features.T @ (weight * (dirt - sure)) - ridge @ beta
+        bend = (features * (weight * sure * (1 - sure))[:, None]).T @ features + ridge
+        step = np.linalg.solve(bend, slope)
+        beta += step
+        if np.abs(step).max() < 1e-6:
+            break
+    model = judge.Model(tuple(mean), tuple(scale), tuple(beta[:-1]), float(beta[-1]), (1.0, 0.1), (0.0, 1.0))
+    return _with_cautions(model, parts)
+
+
+def _with_cautions(model: judge.Model, parts: list[Examples]) -> judge.Model:
+    """The scores that leave so many false blobs on the clean frames of all clips, each clip counting the same."""
+    scores, shares = [], []
+    for part in parts:
+        sure = model.confidence(part.rows[part.clean])
+        scores.append(np.log(sure / (1 - sure)))
+        shares.append(np.full(len(sure), 1 / part.sd_frames / len(parts)))
+    score, share = np.concatenate(scores), np.concatenate(shares)
+    order = np.argsort(-score)
+    falling = np.cumsum(share[order])
+    levels = [float(np.interp(caution, falling, score[order])) for caution in CAUTIONS]
+    return judge.Model(model.mean, model.scale, model.weights, model.bias, CAUTIONS, tuple(levels))
+
+
+def tell(name: str, model: judge.Model, part: Examples, caution: float) -> dict[str, float]:
+    """Precision and recall among the suspects, and false blobs a clean frame."""
+    taken = model.confidence(part.rows) >= model.threshold(caution)
+    damaged = ~part.clean
+    right = float((taken & part.dirt & damaged).sum())
+    figures = {
+        "precision": right / max(1.0, float((taken & damaged).sum())),
+        "recall": right / max(1.0, float((part.dirt & damaged).sum())),
+        "clean": float((taken & part.clean).sum()) / part.sd_frames,
+    }
+    sys.stdout.write(f"{name:10s} " + "  ".join(f"{key} {value:.3f}" for key, value in figures.items()) + "\n")
+    return figures
+
+
+def main() -> int:
+    """Train."""
+    progress = Progress()
+    progress.begin(len(CLIPS) + 1, "Examples")
+    parts = {}
+    for name, source in sources():
+        parts[name] = examples_of(source)
+        sys.stderr.write(f"{name}: {len(parts[name].rows)} suspects, {int(parts[name].dirt.sum())} dirt\n")
+    caution = DirtSettings().caution
+    sys.stdout.write("Each clip, learned from the others alone:\n")
+    left_out = {
+        name: tell(name, fit([part for other, part in parts.items() if other != name]), parts[name], caution)
+        for name in parts
+    }  # fmt: skip
+    for key in ("precision", "recall", "clean"):
+        sys.stdout.write(f"mean {key}: {np.mean([row[key] for row in left_out.values()]):.3f}\n")
+    model = fit(list(parts.values()))
+    _write(model, sorted(parts), left_out)
+    return 0
+
+
+def _write(model: judge.Model, clips: list[str], left_out: dict[str, dict[str, float]]) -> None:
+    data = {
+        "provenance": "python -m bench.train_dirt: logistic regression on simulated dirt over open clips and the demo",
+        "clips": clips,
+        "leave_one_clip_out": {name: {k: round(v, 3) for k, v in row.items()} for name, row in left_out.items()},
+        "features": list(judge.FEATURES),
+        "mean": [round(value, 5) for value in model.mean],
+        "scale": [round(value, 5) for value in model.scale],
+        "weights": [round(value, 5) for value in model.weights],
+        "bias": round(model.bias, 5),
+        "cautions": list(model.cautions),
+        "scores": [round(value, 4) for value in model.scores],
+    }
+    TARGET.write_text(json.dumps(data, indent=1) + "\n", encoding="utf-8")
+
+
+if __name__ == "__main__":
+    sys.exit(main())

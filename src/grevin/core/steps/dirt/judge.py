@@ -1,0 +1,136 @@
+"""Judging blobs whole: a logistic model over what they measure, trained by `python -m bench.train_dirt`.
+
+The weights lie in `judge.json` beside this module, with where they come from.
+"""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from functools import cached_property
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from grevin.core.motion.flow import Luma8
+from grevin.core.steps.dirt.features import BlobFeatures
+from grevin.core.steps.dirt.neighbour import Neighbour
+from grevin.core.steps.dirt.surroundings import Around, look_around
+
+FEATURES = (
+    "over ring", "over near", "over far", "over noise", "over texture", "disagreement", "size", "thickness",
+    "ring deviating", "displaced", "speed", "bend", "room",
+)  # fmt: skip
+LARGE_BLOB_PX = 60  # size tells no more beyond this
+WORTH_LOOKING = -5.0  # score of the plain rule from which a blob's surroundings are looked at: others never pass
+MOST_LOOKED_AT = 300  # blobs a frame, the likeliest first: more is not dirt but failed motion
+
+Rows = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Model:
+    """Logistic regression on standardised measures and their squares.
+
+    Attributes:
+        mean, scale: (F,) of the measures in training.
+        weights: (2 F,) of the standardised measures, then of their squares.
+        bias: of the score.
+        cautions: false blobs a clean 720x576 frame, descending.
+        scores: the score from which blobs are taken at each of `cautions`.
+    """
+
+    mean: tuple[float, ...]
+    scale: tuple[float, ...]
+    weights: tuple[float, ...]
+    bias: float
+    cautions: tuple[float, ...]
+    scores: tuple[float, ...]
+
+    @classmethod
+    def read(cls, path: Path) -> Model:
+        """The shipped weights."""
+        data: dict[str, Any] = json.loads(path.read_text(encoding="utf-8"))
+        if tuple(data["features"]) != FEATURES:
+            raise ValueError(f"{path.name} is about other measures: train anew")
+        names = ("mean", "scale", "weights", "cautions", "scores")
+        return cls(bias=float(data["bias"]), **{name: tuple(map(float, data[name])) for name in names})
+
+    @cached_property
+    def _arrays(self) -> tuple[Rows, Rows, Rows]:
+        return np.array(self.mean), np.array(self.scale), np.array(self.weights)
+
+    def confidence(self, rows: Rows) -> npt.NDArray[np.float64]:
+        """0..1 for (N, F) measures."""
+        mean, scale, weights = self._arrays
+        score = expanded((rows - mean) / scale) @ weights + self.bias
+        return np.asarray(1.0 / (1.0 + np.exp(-np.clip(score, -30, 30))))
+
+    def threshold(self, caution: float) -> float:
+        """The confidence from which a blob is taken for so many expected false blobs a clean frame."""
+        allowed = np.log(np.array(self.cautions[::-1]))
+        score = float(np.interp(np.log(caution), allowed, np.array(self.scores[::-1])))
+        return float(1.0 / (1.0 + np.exp(-score)))
+
+
+def expanded(standard: Rows) -> Rows:
+    """Measures, held within three standard deviations, and their squares."""
+    held = np.clip(standard, -3.0, 3.0)
+    return np.concatenate([held, held * held], axis=1)
+
+
+def plain_score(features: BlobFeatures) -> npt.NDArray[np.float64]:
+    """A rule of round weights over the cheap measures, to pass over what cannot be dirt."""
+    return np.asarray(
+        2.8 * np.log(features.over_near)
+        + 1.7 * np.log(features.over_far)
+        - 2.2 * features.disagreement
+        + 0.7 * np.log(np.minimum(features.pixels, LARGE_BLOB_PX))
+        - 6.8
+    )
+
+
+def measures(features: BlobFeatures, blob: int, around: Around, noise: float) -> tuple[float, ...]:
+    """The row of one blob, in the order of `FEATURES`."""
+    contrast = float(features.contrast[blob])
+    pixels, box = float(features.pixels[blob]), features.boxes[blob]
+    return (
+        float(np.log(contrast / (around.residual + 0.5 * noise))),
+        float(np.log(features.over_near[blob])), float(np.log(features.over_far[blob])),
+        float(np.log(contrast / noise)), float(np.log(contrast / (around.texture + noise))),
+        float(min(features.disagreement[blob], 3.0)), float(np.log(min(pixels, 10 * LARGE_BLOB_PX))),
+        float(np.log(pixels / max(int(box[2]), int(box[3])))), around.deviating, float(np.log(around.displaced)),
+        float(np.log1p(features.speed[blob])), float(np.log1p(around.bend)), float(np.log1p(around.room)),
+    )  # fmt: skip
+
+
+def rows_of(
+    features: BlobFeatures, here: Luma8, neighbours: tuple[Neighbour, Neighbour], labels: npt.NDArray[np.int32],
+    residual: Luma8, noise: float,
+) -> tuple[npt.NDArray[np.int64], Rows]:  # fmt: skip
+    """The blobs worth looking at, and their measures, (N, F)."""
+    score = plain_score(features)
+    chosen = np.nonzero(score > WORTH_LOOKING)[0]
+    chosen = chosen[np.argsort(-score[chosen], kind="stable")][:MOST_LOOKED_AT]
+    rows = []
+    for blob in chosen:
+        around = look_around(here, neighbours, labels, int(blob) + 1, features.boxes[blob], residual, noise)
+        rows.append(measures(features, int(blob), around, noise))
+    return chosen, np.array(rows, np.float64).reshape(len(rows), len(FEATURES))
+
+
+def judge(
+    features: BlobFeatures, here: Luma8, neighbours: tuple[Neighbour, Neighbour], labels: npt.NDArray[np.int32],
+    residual: Luma8, noise: float,
+) -> npt.NDArray[np.float64]:  # fmt: skip
+    """Confidence of every blob, 0..1; 0 for those not worth looking at."""
+    sure = np.zeros(len(features.pixels))
+    chosen, rows = rows_of(features, here, neighbours, labels, residual, noise)
+    if len(chosen):
+        sure[chosen] = MODEL.confidence(rows)
+    return sure
+
+
+MODEL = Model.read(Path(__file__).with_name("judge.json"))
