@@ -7,8 +7,9 @@ cuts, caching, blending inside the evidence only, keeping untouched samples, the
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any, ClassVar, Protocol
+from typing import Any, ClassVar, Protocol, TypeVar
 
 import numpy as np
 import numpy.typing as npt
@@ -18,6 +19,8 @@ from grevin.core.picture.colour import Rgb
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame, Mask
 from grevin.core.steps.settings import Settings
+
+Made = TypeVar("Made")
 
 
 @dataclass(frozen=True)
@@ -93,6 +96,14 @@ class Window(Protocol):
 
     def motion(self, offset: int) -> Flow:
         """(H, W, 2) float32 flow from the middle frame to that one."""
+        ...
+
+    def at(self, offset: int) -> Window:
+        """The same window with that frame in the middle."""
+        ...
+
+    def keep(self, name: str, make: Callable[[], Made], size_of: Callable[[Made], int]) -> Made:
+        """Something dear about the middle frame, made once; `name` has to say all that it depends on."""
         ...
 
 

@@ -6,6 +6,7 @@ made on demand and kept in one cache under content keys; a frame that no step ch
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -18,7 +19,7 @@ from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame, merge_touched
 from grevin.core.picture.masks import align_to_chroma
 from grevin.core.picture.source import FrameSource
-from grevin.core.steps.base import AnyStep, Evidence
+from grevin.core.steps.base import AnyStep, Evidence, Made
 from grevin.core.steps.registry import step_by_id
 from grevin.core.steps.settings import Settings
 from grevin.core.treatment.recipe import Treatment
@@ -97,6 +98,14 @@ class ChainWindow:
         """Flow from the middle frame to that one. Depends on no setting, so a changed setting finds it ready."""
         key = f"motion/{self._source.identity}/{self._number}/{offset}"
         return self._cache.get(key, lambda: estimate_flow(self.luma8(), self.luma8(offset)), lambda flow: flow.nbytes)
+
+    def at(self, offset: int) -> ChainWindow:
+        """The window with that frame in the middle."""
+        return ChainWindow(self._source, self._number + offset, self._shots, self._cache)
+
+    def keep(self, name: str, make: Callable[[], Made], size_of: Callable[[Made], int]) -> Made:
+        """Something dear about the middle frame, from the cache where it is there."""
+        return self._cache.get(f"kept/{name}/{self._source.identity}/{self._number}", make, size_of)
 
 
 class StepSource:

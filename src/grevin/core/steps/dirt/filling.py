@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
+
 import cv2
 import numpy as np
 import numpy.typing as npt
@@ -10,22 +13,37 @@ from grevin.core.motion.flow import Flow, sample
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
 
-Source = tuple[Rgb, Flow]
 Patch = npt.NDArray[np.float32]
 
 RING_PX = 6  # width of the clean ring by which a neighbour is judged (methods: 2 to 6 px round the blob)
 LARGEST_OFFSET = 8.0 / 255.0  # a neighbour's brightness is matched to the ring by at most this much
 ERROR_POWER = 1.5  # weight of a neighbour falls with its ring variance to this power (measured: methods, dirt)
 LEAST_VARIANCE = (1.0 / 255.0) ** 2  # of one 8-bit level: no neighbour is better than rounding
+LEAST_CLEAN = 0.02  # share of a neighbour that counts even where it is dirty: something has to be taken
 
 
-def fill_blobs(picture: Rgb, mask: Mask, sources: tuple[Source, Source]) -> None:
+@dataclass(frozen=True, eq=False)
+class Source:
+    """A neighbour to fill from.
+
+    Attributes:
+        picture: (H, W, 3) float32 R'G'B'.
+        flow: (H, W, 2) float32 from this frame to it.
+        dirty: (H, W) bool, its own dirt.
+    """
+
+    picture: Rgb
+    flow: Flow
+    dirty: Mask
+
+
+def fill_blobs(picture: Rgb, mask: Mask, sources: Sequence[Source]) -> None:
     """Replace what lies in `mask` in place.
 
     Args:
         picture: (H, W, 3) float32 R'G'B', changed inside the mask only.
         mask: (H, W) bool, all damage of the frame.
-        sources: for both neighbours (picture, flow from this frame to it).
+        sources: both neighbours.
     """
     original = picture.copy()
     count, labels, stats, _ = cv2.connectedComponentsWithStats(mask.view(np.uint8), connectivity=8)
@@ -41,27 +59,32 @@ def fill_blobs(picture: Rgb, mask: Mask, sources: tuple[Source, Source]) -> None
 
 
 def _fill_patch(
-    patch: Rgb, inside: Mask, ring: Mask, sources: tuple[Source, Source], place: tuple[slice, slice]
-) -> Patch:
+    patch: Rgb, inside: Mask, ring: Mask, sources: Sequence[Source], place: tuple[slice, slice]
+) -> Patch:  # fmt: skip
     total = np.zeros_like(patch)
-    weights = 0.0
-    for neighbour, flow in sources:
-        moved = _moved_patch(neighbour, flow, ring, place)
-        offset, variance = _match_ring(patch, moved, ring)
-        weight = 1.0 / (variance + LEAST_VARIANCE) ** ERROR_POWER
-        total += np.float32(weight) * (moved + offset)
+    weights = np.zeros(patch.shape[:2], np.float32)
+    for source in sources:
+        moved, clean = _moved_patch(source, ring, place)
+        offset, variance = _match_ring(patch, moved, ring & (clean > 0.5))
+        weight = np.float32(1.0 / (variance + LEAST_VARIANCE) ** ERROR_POWER) * np.maximum(clean, LEAST_CLEAN)
+        total += weight[..., None] * (moved + offset)
         weights += weight
-    return np.asarray(total / np.float32(weights), np.float32)
+    return np.asarray(total / weights[..., None], np.float32)
 
 
-def _moved_patch(neighbour: Rgb, flow: Flow, ring: Mask, place: tuple[slice, slice]) -> Patch:
-    """The neighbour's picture at this place, moved by the motion of the ring: dirt bends the flow under itself."""
+def _moved_patch(source: Source, ring: Mask, place: tuple[slice, slice]) -> tuple[Patch, Patch]:
+    """The neighbour's picture at this place, and how clean it is there, 0..1.
+
+    It is moved by the motion of the ring: dirt bends the flow under itself.
+    """
     rows, columns = place
-    local = spread_from(flow[rows, columns], ring)
+    local = spread_from(source.flow[rows, columns], ring)
     across, down = np.meshgrid(
         np.arange(columns.start, columns.stop, dtype=np.float32), np.arange(rows.start, rows.stop, dtype=np.float32)
     )
-    return sample(neighbour, across + local[..., 0], down + local[..., 1])
+    across, down = across + local[..., 0], down + local[..., 1]
+    dirty = sample(source.dirty.view(np.uint8) * np.uint8(255), across, down).astype(np.float32) / np.float32(255)
+    return sample(source.picture, across, down), 1.0 - dirty
 
 
 def spread_from(flow: Flow, known: Mask) -> Flow:

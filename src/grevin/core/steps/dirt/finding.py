@@ -16,7 +16,7 @@ from grevin.core.picture.frame import Mask
 from grevin.core.picture.masks import feather_inside, grow
 from grevin.core.steps.base import Blob, Evidence
 from grevin.core.steps.dirt.features import BlobFeatures, blob_features
-from grevin.core.steps.dirt.judge import MODEL, judge
+from grevin.core.steps.dirt.judge import MODEL, judge, plain_score
 from grevin.core.steps.dirt.neighbour import Neighbour
 from grevin.core.steps.dirt.settings import DirtSettings
 
@@ -65,6 +65,12 @@ def find_suspects(here: Luma8, neighbours: tuple[Neighbour, Neighbour], settings
     return Suspects(here, neighbours, spike, residual, noise, labels, count, features)
 
 
+def find_roughly(seen: Suspects, settings: DirtSettings) -> Mask:
+    """(H, W) bool: dirt by the plain rule alone, for cleaning a frame that others are compared with."""
+    kept = in_bounds(seen.features, settings) & (plain_score(seen.features) > 0)
+    return grow(_reached(seen, kept), settings.grow_px) if kept.any() else np.zeros(seen.here.shape, np.bool_)
+
+
 def find_blobs(seen: Suspects, settings: DirtSettings) -> Evidence:
     """Evidence of dirt among the suspects."""
     features = seen.features
@@ -74,11 +80,16 @@ def find_blobs(seen: Suspects, settings: DirtSettings) -> Evidence:
     kept = in_bounds(features, settings) & (sure >= MODEL.threshold(settings.caution))
     if not kept.any():
         return Evidence.nothing(seen.here.shape)
-    chosen = np.concatenate([[False], kept])[seen.labels]
-    core = grow(chosen, EDGE_PX) & (seen.spike > DEVIATING * seen.noise) | chosen
+    core = _reached(seen, kept)
     mask = grow(core, settings.grow_px)
     feather = feather_inside(mask, grow(core, max(0, settings.grow_px - 1)))
     return Evidence(mask, feather, blobs_of(features, kept, sure))
+
+
+def _reached(seen: Suspects, kept: Mask) -> Mask:
+    """The pixels of blobs, and what is still visibly off beside them."""
+    chosen = np.concatenate([[False], kept])[seen.labels]
+    return np.asarray(grow(chosen, EDGE_PX) & (seen.spike > DEVIATING * seen.noise) | chosen)
 
 
 def robust_noise(here: Luma8, first: Luma8, second: Luma8) -> float:
