@@ -3,20 +3,26 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from pathlib import Path
 
 import cv2
 import numpy as np
 import pytest
 
+from grevin.core.media.opening import open_reel
 from grevin.core.motion.flow import estimate_flow, positions, sample
 from grevin.core.picture.frame import Frame
+from grevin.core.progress import Progress
 from grevin.core.quality.damage import DirtDamage, add_dirt
 from grevin.core.quality.figures import Matches, psnr, squared_error
 from grevin.core.quality.memory_source import MemorySource
+from grevin.core.render.run import RunRequest, run
+from grevin.core.steps.dirt.filling import Source, fill_blobs
 from grevin.core.steps.dirt.finding import robust_noise
+from grevin.core.steps.dirt.judge import MODEL
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
-from tests.conftest import moving_frames
+from tests.conftest import moving_frames, write_video
 
 DAMAGE = DirtDamage(seed=11, blobs_per_frame=90, hair_share=0.1, largest_px=12)
 
@@ -152,3 +158,47 @@ def test_noise_is_measured_as_it_was_made() -> None:
         pictures = [np.clip(np.rint(rng.normal(120, sigma, (300, 300))), 0, 255).astype(np.uint8) for _ in range(3)]
         pictures[0][:40, :40] = 255
         assert robust_noise(*pictures) == pytest.approx(sigma * np.sqrt(2), rel=0.08)
+
+
+def test_a_flash_is_left_alone_and_said(tmp_path: Path) -> None:
+    """Many bright specks over much of a frame: water, sparks, a flash; not repainted but reported."""
+    clean = moving_frames(7)
+    rng = np.random.default_rng(3)
+    middle = clean.frame(3)
+    luma = middle.planes[0].copy()
+    for y, x in zip(rng.integers(8, 104, 30), rng.integers(8, 144, 30), strict=True):
+        luma[y : y + 5, x : x + 5] = 250
+    lit = replace(middle, planes=(luma, *middle.planes[1:]))
+    source = MemorySource([lit if n == 3 else clean.frame(n) for n in range(7)], "flash")
+    evidence = dirt(source, most_pct=1.0).evidence_at(1, 3)
+    assert evidence is not None
+    assert not evidence.mask.any()
+    assert "may be a flash or a bad frame" in evidence.doubt
+    assert dirt(source, most_pct=100.0).evidence_at(1, 3).mask.any()  # type: ignore[union-attr]
+    reel = open_reel(write_video(tmp_path / "a.mkv", [source.frame(n) for n in range(7)]))
+    treatment = Treatment(steps=(TreatmentStep.make("dirt", {"most_pct": 1.0}),))
+    proof = run(reel, treatment, RunRequest(tmp_path / "o.mkv", range(7)), Progress())
+    assert any(note.startswith("Frame 3: ") for note in proof.notes)
+
+
+def test_a_neighbours_own_dirt_is_not_taken() -> None:
+    """One neighbour is dirty at the very place: the fill comes from the other one."""
+    rng = np.random.default_rng(1)
+    picture = cv2.GaussianBlur(rng.random((60, 60, 3), np.float32), (0, 0), 3.0)
+    mask, still = np.zeros((60, 60), np.bool_), np.zeros((60, 60, 2), np.float32)
+    mask[25:33, 25:33] = True
+    spoilt, dirty = picture.copy(), picture.copy()
+    spoilt[mask], dirty[mask] = 0.0, 1.0
+    clean = np.zeros_like(mask)
+    fill_blobs(spoilt, mask, [Source(dirty, still, mask), Source(picture, still, clean)])
+    assert np.abs(spoilt - picture).max() < 0.03
+    fill_blobs(spoilt, mask, [Source(dirty, still, mask), Source(dirty, still, mask)])
+    assert np.isfinite(spoilt).all(), "where both are dirty something has to be taken"
+
+
+def test_caution_moves_the_decision_in_false_blobs_a_frame() -> None:
+    thresholds = [MODEL.threshold(caution) for caution in (0.02, 0.1, 0.5, 2.0, 5.0)]
+    assert thresholds == sorted(thresholds, reverse=True)
+    assert 0 < thresholds[-1] < thresholds[0] < 1
+    counts = [len(dirt(with_spot(3, 60), caution=c).evidence_at(1, 3).blobs) for c in (5.0, 0.02)]  # type: ignore[union-attr]
+    assert counts[0] >= counts[1]

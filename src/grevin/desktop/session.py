@@ -27,6 +27,7 @@ from grevin.core.treatment.recipe import Treatment
 CACHE_BYTES = 448 << 20  # pictures, motion and screens kept for looking; with the results below the 1.5 GB we promise
 RESULT_BYTES = 256 << 20  # treated frames kept for playing: 400 frames of SD, 80 of HD
 UNREADABLE = "unreadable"
+LEFT_ALONE = "left_alone"
 
 
 @dataclass(frozen=True)
@@ -269,6 +270,11 @@ class Session(QObject):
         self.unreadable[frame] = words
         self.job_file.add_finding(self.entry.id, Finding(UNREADABLE, frame, frame, words))
         self.findings_changed.emit()
+
+    def note_doubt(self, frame: int, words: str) -> None:
+        """A step left a frame alone: keep it as a finding."""
+        if self.job_file is not None and self.entry is not None:
+            self.job_file.add_finding(self.entry.id, Finding(LEFT_ALONE, frame, frame, words))
 
     def keep_examination(self, examined: Examination) -> None:
         """What was measured of the open reel."""

@@ -29,6 +29,7 @@ from grevin.core.timebase.counters import Counter
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment
 
+MOST_DOUBTS = 20  # frames left alone that are named
 RENDER_CACHE_BYTES = 256 << 20  # a handful of HD frames with their motion; independent of the reel's length
 
 
@@ -134,7 +135,7 @@ def run(material: Reader | DeclaredReel, treatment: Treatment, request: RunReque
         if evidence is not None:
             evidence.discard()
         raise
-    proof.notes = writer.notes
+    proof.notes = (*writer.notes, *proof.notes)
     return proof
 
 
@@ -166,16 +167,17 @@ def _write(
     pictures = is_pattern(request.output)
     changed = total = 0
 
-    def make(number: int) -> tuple[Frame, int, list[LedgerRow]]:
+    def make(number: int) -> tuple[Frame, int, list[LedgerRow], list[str]]:
         frame = chain.result.frame(number).rounded()
-        return frame, _changed_samples(chain, number, frame), ledger_rows(chain, number)
+        return frame, _changed_samples(chain, number, frame), ledger_rows(chain, number), _doubts(chain, number)
 
     progress.begin(len(request.frames), "Writing")
-    for number, (frame, differing, rows) in zip(request.frames, in_parallel(make, request.frames), strict=True):
+    for number, (frame, differing, rows, doubts) in zip(request.frames, in_parallel(make, request.frames), strict=True):
         with translated(request.output):
             writer.write(frame)
         proof.checksums.append(frame_checksum(as_image_frame(frame) if pictures else frame))
         proof.rows.add(rows)
+        proof.notes += tuple(doubts) if len(proof.notes) < MOST_DOUBTS else ()
         proof.mended += differing > 0
         proof.untouched += differing == 0
         changed += differing
@@ -188,6 +190,12 @@ def _write(
     proof.mends = len(proof.rows)
     proof.samples_changed = changed / max(1, total)
     return proof
+
+
+def _doubts(chain: Chain, number: int) -> list[str]:
+    """Why steps left a frame alone."""
+    found = (place.evidence(number) for place in chain.steps)
+    return [f"Frame {number}: {evidence.doubt}" for evidence in found if evidence is not None and evidence.doubt]
 
 
 def _changed_samples(chain: Chain, number: int, frame: Frame) -> int:

@@ -48,11 +48,13 @@ class Evidence:
         mask: (H, W) bool.
         weight: (H, W) float32 0..1 share of the mended picture inside the mask; None for 1.
         blobs: what the mask is made of.
+        doubt: a sentence where the step left the whole frame alone, because it does not look like its kind of damage.
     """
 
     mask: Mask
     weight: npt.NDArray[np.float32] | None = None
     blobs: tuple[Blob, ...] = ()
+    doubt: str = ""
 
     @property
     def nbytes(self) -> int:
@@ -60,9 +62,9 @@ class Evidence:
         return self.mask.nbytes + (self.weight.nbytes if self.weight is not None else 0) + 200 * len(self.blobs)
 
     @classmethod
-    def nothing(cls, shape: tuple[int, int]) -> Evidence:
-        """Evidence of an undamaged frame."""
-        return cls(np.zeros(shape, np.bool_))
+    def nothing(cls, shape: tuple[int, int], doubt: str = "") -> Evidence:
+        """Evidence of an undamaged frame, or of one that is left alone."""
+        return cls(np.zeros(shape, np.bool_), doubt=doubt)
 
 
 class Window(Protocol):

@@ -49,5 +49,7 @@ def _evidence_words(look: Look, drawing: Drawing) -> str:
     name = "Evidence alone" if drawing.evidence == "mask" else "Evidence"
     if look.evidence is None:
         return f"{name}: select a step"
+    if look.evidence.doubt:
+        return f"{name}: none; {look.evidence.doubt}"
     count = len(look.evidence.blobs)
     return f"{name}: {count} found on this frame" if count else f"{name}: nothing found on this frame"

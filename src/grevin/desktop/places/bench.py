@@ -262,7 +262,9 @@ class Bench(QWidget):
                 area = 100.0 * float(look.evidence.mask.mean())
                 count = len(look.evidence.blobs)
                 words = f"This frame: {count} found, {area:.2f} % of the picture."
-                words = words if count else "This frame: nothing found."
+                words = words if count else look.evidence.doubt or "This frame: nothing found."
+                if look.evidence.doubt:
+                    self._session.note_doubt(look.number, look.evidence.doubt)
             self.path.show_facts(place, words)
 
     def _take_fault(self, tag: Any, fault: Exception) -> None:

@@ -33,6 +33,10 @@ class DirtSettings(Settings):
         60.0, label="Motion limit", unit="px/frame", low=1.0, high=200.0, decimals=1,
         help="Where the picture moves faster than this, nothing is touched.",
     )  # fmt: skip
+    most_pct: float = setting(
+        6.0, label="Most", unit="% of picture", low=0.5, high=100.0, decimals=1, step=0.5,
+        help="A frame with more than this to mend is left alone and said: it looks like a flash or a bad frame.",
+    )  # fmt: skip
     grow_px: int = setting(
         1, label="Grow", unit="px", low=0, high=10,
         help="How far the repair reaches over the edge of what was found.",

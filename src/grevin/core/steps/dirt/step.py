@@ -44,8 +44,13 @@ class DirtStep:
 
     def find(self, window: Window, settings: DirtSettings) -> Evidence:
         """Specks of the middle frame; nothing where two neighbours of the same shot are not to be had."""
-        sight = second_sight(window, settings)
-        return Evidence.nothing(window.luma8().shape) if sight is None else find_blobs(sight.suspects, settings)
+        sight, shape = second_sight(window, settings), window.luma8().shape
+        found = Evidence.nothing(shape) if sight is None else find_blobs(sight.suspects, settings)
+        share = 100.0 * float(found.mask.mean())
+        if share <= settings.most_pct:
+            return found
+        doubt = f"{share:.0f} % of the picture looks like dirt: it may be a flash or a bad frame and is left alone."
+        return Evidence.nothing(shape, doubt)
 
     def mend(self, window: Window, evidence: Evidence, settings: DirtSettings) -> Rgb:
         """The picture with the specks filled from both neighbours."""
