@@ -1,7 +1,6 @@
 """How well the dirt step finds and fills simulated dirt, and what it does to clean material.
 
-Beside it, in the same run, the two plain filters that anybody could use instead: a 3x3 median of each frame,
-and the median of three frames without following motion.
+Beside it, in the same run, the plain filters that anybody could use instead (`bench.floors`).
 """
 
 from __future__ import annotations
@@ -11,9 +10,8 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import cv2
-import numpy as np
-import numpy.typing as npt
 
+from bench.floors import FLOORS, Luma, inpainted
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.source import FrameSource
 from grevin.core.quality.damage import DirtDamage, add_dirt
@@ -24,7 +22,8 @@ from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 
 CHANGED_LEVELS = 12  # a sample changed by more than this is harm that can be seen (methods, dirt)
-Luma = npt.NDArray[np.uint8]
+ORACLE = "inpainted_by_truth"
+FLOOR_NAMES = (*FLOORS, ORACLE)
 
 
 @dataclass
@@ -58,8 +57,7 @@ class ClipResult:
     matches: Matches = field(default_factory=Matches)
     damaged: Errors = field(default_factory=Errors)
     dirt: Errors = field(default_factory=Errors)
-    median_3x3: Errors = field(default_factory=Errors)
-    median_of_3_frames: Errors = field(default_factory=Errors)
+    floors: dict[str, Errors] = field(default_factory=lambda: {name: Errors() for name in FLOOR_NAMES})
     clean_db: dict[str, float] = field(default_factory=dict)
     clean_worst_db: float = 0.0
     clean_blobs_per_frame: float = 0.0
@@ -68,13 +66,14 @@ class ClipResult:
 
     def row(self) -> dict[str, Any]:
         """Plain data."""
-        names = ("damaged", "dirt", "median_3x3", "median_of_3_frames")
         return {
             "clip": self.name,
             "size": self.size,
             "frames": self.frames,
             **{name: round(value, 3) for name, value in self.matches.ratios().items()},
-            **{name: getattr(self, name).figures() for name in names},
+            "damaged": self.damaged.figures(),
+            "dirt": self.dirt.figures(),
+            **{name: errors.figures() for name, errors in self.floors.items()},
             "clean_db": self.clean_db,
             "clean_worst_db": self.clean_worst_db,
             "clean_blobs_per_frame": round(self.clean_blobs_per_frame, 2),
@@ -101,8 +100,9 @@ def run_clip(name: str, clean: FrameSource, settings: dict[str, Any] | None = No
         reference = clean.frame(number).luma8()
         result.damaged.count(reference, dirty.luma8(), truth.mask)
         result.dirt.count(reference, treated[number].luma8(), truth.mask)
-        result.median_3x3.count(reference, median_3x3(damaged, number), truth.mask)
-        result.median_of_3_frames.count(reference, median_of_3_frames(damaged, number), truth.mask)
+        for floor, filtered in FLOORS.items():
+            result.floors[floor].count(reference, filtered(damaged, number), truth.mask)
+        result.floors[ORACLE].count(reference, inpainted(dirty.luma8(), truth.mask), truth.mask)
     _measure_harm(result, clean, treatment)
     return result
 
@@ -111,11 +111,9 @@ def _measure_harm(result: ClipResult, clean: FrameSource, treatment: Treatment) 
     chain = Chain(clean, treatment)
     treated = list(in_parallel(chain.result.frame, range(len(clean))))
     lumas = [clean.frame(n).luma8() for n in range(len(clean))]
-    outputs: dict[str, list[Luma]] = {
-        "dirt": [frame.luma8() for frame in treated],
-        "median_3x3": [median_3x3(clean, n) for n in range(len(clean))],
-        "median_of_3_frames": [median_of_3_frames(clean, n) for n in range(len(clean))],
-    }
+    outputs: dict[str, list[Luma]] = {"dirt": [frame.luma8() for frame in treated]}
+    for floor, filtered in FLOORS.items():
+        outputs[floor] = [filtered(clean, n) for n in range(len(clean))]
     for name, pictures in outputs.items():
         sums = [squared_error(a, b) for a, b in zip(lumas, pictures, strict=True)]
         result.clean_db[name] = round(psnr(sum(s for s, _ in sums), sum(n for _, n in sums)), 2)
@@ -125,15 +123,3 @@ def _measure_harm(result: ClipResult, clean: FrameSource, treatment: Treatment) 
     result.clean_changed_ppm = 1e6 * changed / sum(luma.size for luma in lumas)
     found = [chain.steps[0].evidence(n) for n in range(len(clean))]
     result.clean_blobs_per_frame = sum(len(e.blobs) for e in found if e) / len(clean)
-
-
-def median_3x3(source: FrameSource, number: int) -> Luma:
-    """The floor in space: a 3x3 median of the frame."""
-    return np.asarray(cv2.medianBlur(source.frame(number).luma8(), 3), np.uint8)
-
-
-def median_of_3_frames(source: FrameSource, number: int) -> Luma:
-    """The floor in time: the median with the frames before and after, motion not followed."""
-    near = [min(max(number + offset, 0), len(source) - 1) for offset in (-1, 0, 1)]
-    first, here, last = (source.frame(n).luma8() for n in near)
-    return np.asarray(cv2.max(cv2.min(first, here), cv2.min(cv2.max(first, here), last)), np.uint8)

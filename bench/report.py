@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import resource
 from typing import Any
 
 from bench.clips import CLIPS, ClipUnavailableError, load_clip
-from bench.dirt import ClipResult, run_clip
+from bench.dirt import FLOOR_NAMES, ClipResult, run_clip
 from grevin.core.errors import UsageError
 from grevin.core.picture.source import FrameSource
 from grevin.core.progress import Progress
@@ -67,11 +68,16 @@ def _together(results: list[ClipResult]) -> dict[str, float]:
         return float(round(sum(row[name][part] for row in rows) / len(rows), 2))
 
     figures = {name: round(value, 3) for name, value in pooled.ratios().items()}
-    for name in ("damaged", "dirt", "median_3x3", "median_of_3_frames"):
+    for name in ("damaged", "dirt", *FLOOR_NAMES):
         figures[f"{name}_whole_db"] = mean(name, "whole_db")
         figures[f"{name}_inside_db"] = mean(name, "inside_db")
+    worst = min(rows, key=lambda row: row["dirt"]["whole_db"] - row["damaged"]["whole_db"])
+    figures["worst_clip_gain_db"] = round(worst["dirt"]["whole_db"] - worst["damaged"]["whole_db"], 2)
+    figures["worst_clip_recall"] = min(row["blob_recall"] for row in rows)
+    figures["worst_clip_precision"] = min(row["blob_precision"] for row in rows)
     figures["whole_gain_db"] = round(figures["dirt_whole_db"] - figures["damaged_whole_db"], 2)
     figures["clean_db"] = mean("clean_db", "dirt")
     figures["clean_worst_frame_db"] = min(row["clean_worst_db"] for row in rows)
     figures["clean_blobs_per_frame"] = round(sum(r.clean_blobs_per_frame for r in results) / len(rows), 2)
+    figures["peak_memory_mb"] = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024
     return figures

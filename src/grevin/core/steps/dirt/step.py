@@ -19,15 +19,18 @@ from typing import ClassVar
 import cv2
 import numpy as np
 
-from grevin.core.motion.flow import Luma8, estimate_flow
+from grevin.core.motion.flow import Luma8, positions, sample
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
+from grevin.core.picture.masks import grow
 from grevin.core.steps.base import Evidence, Window
-from grevin.core.steps.dirt.filling import Source, fill_blobs
+from grevin.core.steps.dirt.filling import Source, fill_blobs, unbent
 from grevin.core.steps.dirt.finding import Suspects, find_blobs, find_roughly, find_suspects
 from grevin.core.steps.dirt.neighbour import Neighbour
 from grevin.core.steps.dirt.settings import DirtSettings
 from grevin.core.steps.settings import Settings
+
+BENT_PX = 5  # how far around itself dirt bends the motion: about the patches that it is found by
 
 
 class DirtStep:
@@ -103,6 +106,11 @@ def first_sight(window: Window, settings: DirtSettings) -> Suspects | None:
     return find_suspects(here, (neighbours[0], neighbours[1]), settings)
 
 
+def _sight_key(settings: DirtSettings) -> str:
+    """What both passes depend on; the judgement comes after them, so that a change of caution shows at once."""
+    return f"{DirtStep.version} {settings.model_dump_json(exclude={'caution', 'most_pct'})}"
+
+
 def first_pass(window: Window, settings: DirtSettings) -> FirstPass:
     """The middle frame as first cleaned, made once."""
 
@@ -115,7 +123,7 @@ def first_pass(window: Window, settings: DirtSettings) -> FirstPass:
         filled[mask] = cv2.addWeighted(first.luma, 0.5, second.luma, 0.5, 0)[mask]
         return FirstPass(mask, filled)
 
-    name = f"dirt first {DirtStep.version} {settings.model_dump_json()}"
+    name = f"dirt first {_sight_key(settings)}"
     return window.keep(name, make, lambda made: made.mask.nbytes + made.filled.nbytes)
 
 
@@ -132,14 +140,18 @@ def second_sight(window: Window, settings: DirtSettings) -> SecondSight | None:
         seen = find_suspects(window.luma8(), (neighbours[0], neighbours[1]), settings)
         return SecondSight(seen, offsets, (others[0].mask, others[1].mask))
 
-    name = f"dirt second {DirtStep.version} {settings.model_dump_json()}"
+    name = f"dirt second {_sight_key(settings)}"
     return window.keep(name, make, lambda made: 12 * made.suspects.here.nbytes)
 
 
 def _along_cleaned(window: Window, offset: int, own: FirstPass, other: FirstPass) -> Neighbour:
-    """Motion between the cleaned pictures; the same as before where neither had dirt."""
-    disturbed = own.mask.any() or other.mask.any()
-    flow = estimate_flow(own.filled, other.filled) if disturbed else window.motion(offset)
+    """The cleaned neighbour, along motion that the dirt of neither frame bends."""
+    flow = window.motion(offset)
+    bent = own.mask
+    if other.mask.any():
+        bent = bent | (sample(other.mask.view(np.uint8), *positions(flow)) > 0)
+    if bent.any():
+        flow = unbent(flow, grow(np.asarray(bent, np.bool_), BENT_PX))
     return Neighbour.along(window.luma8(), other.filled, flow)
 
 
