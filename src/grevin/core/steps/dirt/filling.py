@@ -87,24 +87,6 @@ def _moved_patch(source: Source, ring: Mask, place: tuple[slice, slice]) -> tupl
     return sample(source.picture, across, down), 1.0 - dirty
 
 
-def unbent(flow: Flow, bent: Mask) -> Flow:
-    """The flow with a smooth continuation of what lies around wherever it is bent.
-
-    Args:
-        flow: (H, W, 2) float32.
-        bent: (H, W) bool, where it is not to be believed.
-    """
-    straight = flow.copy()
-    count, _, stats, _ = cv2.connectedComponentsWithStats(bent.view(np.uint8), connectivity=8)
-    height, width = bent.shape
-    for blob in range(1, count):
-        left, top, wide, high = (int(value) for value in stats[blob, :4])
-        rows = slice(max(0, top - RING_PX), min(height, top + high + RING_PX))
-        columns = slice(max(0, left - RING_PX), min(width, left + wide + RING_PX))
-        straight[rows, columns] = spread_from(straight[rows, columns], ~bent[rows, columns])
-    return straight
-
-
 def spread_from(flow: Flow, known: Mask) -> Flow:
     """The flow where it is known, and a smooth continuation of it elsewhere (normalised averaging)."""
     if known.all() or not known.any():

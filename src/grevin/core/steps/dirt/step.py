@@ -19,18 +19,15 @@ from typing import ClassVar
 import cv2
 import numpy as np
 
-from grevin.core.motion.flow import Luma8, positions, sample
+from grevin.core.motion.flow import Luma8
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
-from grevin.core.picture.masks import grow
 from grevin.core.steps.base import Evidence, Window
-from grevin.core.steps.dirt.filling import Source, fill_blobs, unbent
+from grevin.core.steps.dirt.filling import Source, fill_blobs
 from grevin.core.steps.dirt.finding import Suspects, find_blobs, find_roughly, find_suspects
 from grevin.core.steps.dirt.neighbour import Neighbour
 from grevin.core.steps.dirt.settings import DirtSettings
 from grevin.core.steps.settings import Settings
-
-BENT_PX = 5  # how far around itself dirt bends the motion: about the patches that it is found by
 
 
 class DirtStep:
@@ -75,10 +72,20 @@ class FirstPass:
     Attributes:
         mask: (H, W) bool, its dirt as first found.
         filled: (H, W) uint8 luma without it.
+        neighbours: its neighbours as they are, moved onto it; nothing where two are not to be had.
     """
 
     mask: Mask
     filled: Luma8
+    neighbours: tuple[Neighbour, ...] = ()
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes held; the motion is the window's."""
+        return (2 + 2 * len(self.neighbours)) * self.mask.nbytes
+
+
+FirstPasses = tuple[FirstPass, FirstPass]
 
 
 @dataclass(frozen=True, eq=False)
@@ -106,25 +113,35 @@ def first_sight(window: Window, settings: DirtSettings) -> Suspects | None:
     return find_suspects(here, (neighbours[0], neighbours[1]), settings)
 
 
-def _sight_key(settings: DirtSettings) -> str:
-    """What both passes depend on; the judgement comes after them, so that a change of caution shows at once."""
-    return f"{DirtStep.version} {settings.model_dump_json(exclude={'caution', 'most_pct'})}"
+def first_pass(window: Window) -> FirstPass:
+    """The middle frame as first cleaned, made once.
 
-
-def first_pass(window: Window, settings: DirtSettings) -> FirstPass:
-    """The middle frame as first cleaned, made once."""
+    By the default settings, whatever the person's are: it is only looked at, and a changed setting finds it ready.
+    """
+    settings = DirtSettings()
 
     def make() -> FirstPass:
         here, seen = window.luma8(), first_sight(window, settings)
         mask = np.zeros(here.shape, np.bool_) if seen is None else find_roughly(seen, settings)
-        if seen is None or not mask.any():
+        if seen is None:
             return FirstPass(mask, here)
         filled, (first, second) = here.copy(), seen.neighbours
         filled[mask] = cv2.addWeighted(first.luma, 0.5, second.luma, 0.5, 0)[mask]
-        return FirstPass(mask, filled)
+        return FirstPass(mask, filled, seen.neighbours)
 
-    name = f"dirt first {_sight_key(settings)}"
-    return window.keep(name, make, lambda made: made.mask.nbytes + made.filled.nbytes)
+    return window.keep(f"dirt first {DirtStep.version}", make, lambda made: made.nbytes)
+
+
+def cleaned_neighbours(window: Window, offsets: tuple[int, int]) -> tuple[tuple[Neighbour, Neighbour], FirstPasses]:
+    """Both neighbours without their dirt, moved onto the middle frame, and their first passes; made once."""
+
+    def make() -> tuple[tuple[Neighbour, Neighbour], FirstPasses]:
+        own, first, second = (first_pass(window.at(offset)) for offset in (0, *offsets))
+        pairs = zip(own.neighbours, (first, second), strict=True)
+        moved = [neighbour.cleaned(other.filled, own.mask, other.mask) for neighbour, other in pairs]
+        return (moved[0], moved[1]), (first, second)
+
+    return window.keep(f"dirt cleaned {DirtStep.version}", make, lambda made: 22 * made[0][0].luma.nbytes)
 
 
 def second_sight(window: Window, settings: DirtSettings) -> SecondSight | None:
@@ -134,25 +151,12 @@ def second_sight(window: Window, settings: DirtSettings) -> SecondSight | None:
         return None
 
     def make() -> SecondSight:
-        own = first_pass(window, settings)
-        others = [first_pass(window.at(offset), settings) for offset in offsets]
-        neighbours = [_along_cleaned(window, offset, own, other) for offset, other in zip(offsets, others, strict=True)]
-        seen = find_suspects(window.luma8(), (neighbours[0], neighbours[1]), settings)
-        return SecondSight(seen, offsets, (others[0].mask, others[1].mask))
+        neighbours, (first, second) = cleaned_neighbours(window, offsets)
+        return SecondSight(find_suspects(window.luma8(), neighbours, settings), offsets, (first.mask, second.mask))
 
-    name = f"dirt second {_sight_key(settings)}"
-    return window.keep(name, make, lambda made: 12 * made.suspects.here.nbytes)
-
-
-def _along_cleaned(window: Window, offset: int, own: FirstPass, other: FirstPass) -> Neighbour:
-    """The cleaned neighbour, along motion that the dirt of neither frame bends."""
-    flow = window.motion(offset)
-    bent = own.mask
-    if other.mask.any():
-        bent = bent | (sample(other.mask.view(np.uint8), *positions(flow)) > 0)
-    if bent.any():
-        flow = unbent(flow, grow(np.asarray(bent, np.bool_), BENT_PX))
-    return Neighbour.along(window.luma8(), other.filled, flow)
+    judged_later = {"caution", "most_pct", "smallest_px", "largest_px", "motion_limit_px", "grow_px"}
+    name = f"dirt second {DirtStep.version} {settings.model_dump_json(exclude=judged_later)}"
+    return window.keep(name, make, lambda made: 8 * made.suspects.here.nbytes)
 
 
 def neighbour_offsets(window: Window) -> tuple[int, int] | None:
