@@ -69,6 +69,13 @@ def look_close(window: Window) -> None:
     window.bench.table.view_changed.emit(view)
 
 
+def box_in_sight(window: Window) -> Box:
+    """A box in the middle of what is seen."""
+    seen = window.bench.table.visible_box()
+    assert seen is not None
+    return Box(seen.x + seen.width // 3, seen.y + seen.height // 3, seen.width // 5, seen.height // 4)
+
+
 def choose_setting(window: Window, words: str) -> None:
     """Another setting for the test strip."""
     choice = window.bench.value_strip.choice
@@ -99,7 +106,7 @@ def take_all(window: Window) -> None:
             lambda: choose_setting(window, "Threshold"),
             lambda: bench.value_strip.last.setValue(14.0))  # fmt: skip
     picture(window, "measuring-and-scopes", "test_strip", "one_picture", lambda: session.count_in("timecode"),
-            "measure", lambda: bench.show_box(Box(470, 250, 46, 38)), "scopes",
+            "measure", lambda: bench.show_box(box_in_sight(window)), "scopes",
             "luma", lambda: bench.player.set_loop(range(40, 90)))  # fmt: skip
     picture(window, "intake", "one_picture", "one_picture", "scopes", lambda: session.count_in("frames"),
             lambda: session.declare(gauge="16 mm", running_speed="16", field_order="top_first"),

@@ -74,8 +74,8 @@ class Cells(QWidget):
     def rect_of(self, place: int) -> QRectF:
         """Where a picture lies; 0 is the source, k the k-th value."""
         rows = -(-(len(self._cells) + 1) // COLUMNS)
-        width = (self.width() - GAP * (COLUMNS - 1)) / COLUMNS
-        height = (self.height() - GAP * (rows - 1)) / rows
+        width = (self.width() - GAP * (COLUMNS - 1)) // COLUMNS  # whole pixels: the hatch stays sharp
+        height = (self.height() - GAP * (rows - 1)) // rows
         row, column = divmod(place, COLUMNS)
         return QRectF(column * (width + GAP), row * (height + GAP), width, height)
 
