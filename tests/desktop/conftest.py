@@ -58,3 +58,12 @@ def settle(qtbot: QtBot, window: Window) -> None:
 @pytest.fixture
 def window(new_window: Callable[[Path | None], Window], dirty_reel: Path) -> Window:
     return new_window(dirty_reel)
+
+
+@pytest.fixture
+def treated(qtbot: QtBot, window: Window) -> Window:
+    """A window on the fourth frame of a dirty reel, under the dirt step."""
+    window.session.go(3)
+    window.session.add_step("dirt")
+    settle(qtbot, window)
+    return window

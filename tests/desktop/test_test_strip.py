@@ -10,16 +10,9 @@ from pytestqt.qtbot import QtBot
 from grevin.desktop.style import look as style
 from grevin.desktop.window import Window
 from tests.desktop.conftest import WAIT_MS, settle
-from tests.desktop.test_window import add_dirt_step, press
+from tests.desktop.test_window import press
 
 pytestmark = pytest.mark.gui
-
-
-@pytest.fixture
-def treated(qtbot: QtBot, window: Window) -> Window:
-    window.session.go(3)
-    add_dirt_step(qtbot, window)
-    return window
 
 
 def test_the_test_strip_shows_values_and_takes_one(qtbot: QtBot, treated: Window) -> None:

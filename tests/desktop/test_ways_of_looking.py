@@ -16,7 +16,7 @@ from grevin.desktop.measuring.sending import offers
 from grevin.desktop.style import look as style
 from grevin.desktop.window import Window
 from tests.desktop.conftest import WAIT_MS, settle
-from tests.desktop.test_window import add_dirt_step, press, seen
+from tests.desktop.test_window import press, seen
 
 pytestmark = pytest.mark.gui
 Opener = Callable[[Path | None], Window]
@@ -32,13 +32,6 @@ def drag(qtbot: QtBot, window: Window, first: QPoint, last: QPoint, modifier: Qt
     qtbot.mouseMove(table, last)
     qtbot.mouseRelease(table, Qt.MouseButton.LeftButton, modifier, last)
     settle(qtbot, window)
-
-
-@pytest.fixture
-def treated(qtbot: QtBot, window: Window) -> Window:
-    window.session.go(3)
-    add_dirt_step(qtbot, window)
-    return window
 
 
 def test_one_channel_by_key(qtbot: QtBot, window: Window) -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import cv2
 import numpy as np
 import numpy.typing as npt
@@ -53,3 +55,18 @@ def feather_inside(mask: Mask, core: Mask) -> npt.NDArray[np.float32]:
         blurred = cv2.GaussianBlur(core.astype(np.float32), (0, 0), 1.0)  # 1 px: hides the seam, common practice
         weight[rim] = np.clip(blurred[rim] * 2.0, 0.25, 1.0)
     return weight
+
+
+def boxes_around(mask: Mask, margin: int) -> Iterator[tuple[Mask, slice, slice]]:
+    """Each connected piece of a mask with its rows and columns, `margin` px wider, inside the picture.
+
+    Yields:
+        (the piece in its box, rows, columns).
+    """
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(mask.view(np.uint8), connectivity=8)
+    height, width = mask.shape
+    for piece in range(1, count):
+        left, top, wide, high = (int(value) for value in stats[piece, :4])
+        rows = slice(max(0, top - margin), min(height, top + high + margin))
+        columns = slice(max(0, left - margin), min(width, left + wide + margin))
+        yield labels[rows, columns] == piece, rows, columns

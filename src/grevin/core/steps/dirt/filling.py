@@ -12,6 +12,7 @@ import numpy.typing as npt
 from grevin.core.motion.flow import Flow, sample
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
+from grevin.core.picture.masks import boxes_around
 
 Patch = npt.NDArray[np.float32]
 
@@ -46,13 +47,7 @@ def fill_blobs(picture: Rgb, mask: Mask, sources: Sequence[Source]) -> None:
         sources: both neighbours.
     """
     original = picture.copy()
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(mask.view(np.uint8), connectivity=8)
-    height, width = mask.shape
-    for blob in range(1, count):
-        left, top, wide, high = (int(value) for value in stats[blob, :4])
-        rows = slice(max(0, top - RING_PX), min(height, top + high + RING_PX))
-        columns = slice(max(0, left - RING_PX), min(width, left + wide + RING_PX))
-        inside = labels[rows, columns] == blob
+    for inside, rows, columns in boxes_around(mask, RING_PX):
         ring = ~mask[rows, columns]
         filled = _fill_patch(original[rows, columns], inside, ring, sources, (rows, columns))
         picture[rows, columns][inside] = filled[inside]

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
 
 from grevin.core.motion.flow import Flow, Luma8, outside, positions, sample
 from grevin.core.picture.frame import Mask
-from grevin.core.picture.masks import grow
+from grevin.core.picture.masks import boxes_around, grow
 from grevin.core.steps.dirt.filling import RING_PX, spread_from
 
 BENT_PX = 5  # how far around itself dirt bends the motion: about the patches that it is found by
@@ -52,12 +51,7 @@ class Neighbour:
             return self
         bent = grow(np.asarray(bent, np.bool_), BENT_PX)
         flow, luma = self.flow.copy(), self.luma.copy()
-        count, _, stats, _ = cv2.connectedComponentsWithStats(bent.view(np.uint8), connectivity=8)
-        height, width = bent.shape
-        for blob in range(1, count):
-            left, top, wide, high = (int(value) for value in stats[blob, :4])
-            rows = slice(max(0, top - RING_PX), min(height, top + high + RING_PX))
-            columns = slice(max(0, left - RING_PX), min(width, left + wide + RING_PX))
+        for _, rows, columns in boxes_around(bent, RING_PX):
             flow[rows, columns] = spread_from(flow[rows, columns], ~bent[rows, columns])
             across = np.arange(columns.start, columns.stop, dtype=np.float32)[None, :] + flow[rows, columns, 0]
             down = np.arange(rows.start, rows.stop, dtype=np.float32)[:, None] + flow[rows, columns, 1]
