@@ -14,6 +14,7 @@ from grevin.core.picture.frame import Frame
 
 BLOCK_PX = 16
 DETAIL_SIGMA_PX = 2.0  # detail is what a blur of this width takes out of the result
+LEAST_DETAIL = 0.1  # 8-bit levels: a block with less detail is flat
 LEAST_CHANGED = 24  # changed samples in a block below which it says nothing
 
 Values = npt.NDArray[np.float32]
@@ -23,8 +24,8 @@ def structure_share(before: Values, after: Values) -> float | None:
     """Share of what was taken away that follows the detail of the picture that stayed, 0..1.
 
     Args:
-        before: (H, W) luma of the source, in any unit.
-        after: (H, W) luma of the result, in the same unit.
+        before: (H, W) luma of the source, 8-bit levels.
+        after: (H, W) luma of the result, 8-bit levels.
 
     Returns:
         Mean over blocks of the squared correlation between what was taken and what stayed, weighted with the
@@ -39,10 +40,11 @@ def structure_share(before: Values, after: Values) -> float | None:
     count, energy, stayed, common = (
         _block_sums(values) for values in (changed.astype(np.float32), taken * taken, detail * detail, taken * detail)
     )
-    used = (count >= LEAST_CHANGED) & (energy > 0) & (stayed > 0)
+    used = (count >= LEAST_CHANGED) & (energy > 0)
     if not used.any():
         return None
-    squared = common[used] ** 2 / (energy[used] * stayed[used])
+    detailed = stayed[used] > LEAST_DETAIL**2 * count[used]  # where nothing but rounding is left, no detail was lost
+    squared = np.where(detailed, common[used] ** 2 / (energy[used] * np.maximum(stayed[used], 1e-12)), 0.0)
     chance = 1.0 / count[used]
     freed = np.clip((squared - chance) / (1.0 - chance), 0.0, 1.0)
     return float(np.sum(freed * energy[used]) / np.sum(energy[used]))

@@ -60,7 +60,7 @@ class Bench(QWidget):
         self.readying = Readying(self)
         self._shown_view_point = 0
         self._box: Box | None = None
-        self._measuring = False
+        self.is_measuring = False
         self._looker = LatestWorker("look", self)
         self.neighbours = Neighbours(session, self.strip, self)
         self._ready_timer = QTimer(self, singleShot=True, interval=READY_DELAY_MS)
@@ -337,22 +337,17 @@ class Bench(QWidget):
 
     def measure(self, on: bool) -> None:
         """Let a drag measure, and show what was measured."""
-        self._measuring = on
+        self.is_measuring = on
         self.table.show_measuring(on)
         self.looking_bar.show_toggle("measure", on)
         self.show_box(self._box)
-
-    @property
-    def is_measuring(self) -> bool:
-        """Whether a drag measures."""
-        return self._measuring
 
     def show_box(self, box: Box | None) -> None:
         """The measured box, None for none."""
         self._box = box
         self.table.show_box(box)
         self.scopes.show_box(box)
-        self.measuring.setVisible(self._measuring or box is not None)
+        self.measuring.setVisible(self.is_measuring or box is not None)
         if self.table.look is not None:
             self._read_box(self.table.look)
 
