@@ -18,6 +18,7 @@ import platformdirs
 
 from grevin.core.media.opening import open_reel
 from grevin.core.picture.frame import Frame
+from grevin.core.quality.damage.grain import GrainDamage
 from grevin.core.quality.memory_source import MemorySource
 
 GRAIN_SIGMA = 2.5  # 8-bit levels, as in the measurements that the goals come from
@@ -117,10 +118,10 @@ def load_clip(clip: Clip, seed: int = 7) -> MemorySource:
         ClipUnavailableError: if it cannot be fetched.
     """
     reel = open_reel(clip_path(clip))
-    rng = np.random.default_rng(seed)
-    frames = [_with_grain(_scaled(reel.frame(n), clip.largest_width), rng) for n in clip.frames]
+    frames = [_scaled(reel.frame(n), clip.largest_width) for n in clip.frames]
     reel.close()
-    return MemorySource(frames, clip.name)
+    grain = GrainDamage(seed, GRAIN_SIGMA)
+    return MemorySource([grain.add(frame.with_number(n))[0] for n, frame in enumerate(frames)], clip.name)
 
 
 def _scaled(frame: Frame, largest_width: int) -> Frame:
@@ -135,10 +136,3 @@ def _scaled(frame: Frame, largest_width: int) -> Frame:
         for plane, shape in zip(frame.planes, small.plane_shapes(), strict=True)
     )
     return Frame(frame.number, small, planes)
-
-
-def _with_grain(frame: Frame, rng: np.random.Generator) -> Frame:
-    count = 3 if frame.format.model == "rgb" else 1
-    grain = rng.normal(0.0, GRAIN_SIGMA, frame.planes[0].shape)
-    grainy = tuple(np.clip(np.rint(p + grain), 0, 255).astype(np.uint8) for p in frame.planes[:count])
-    return Frame(frame.number, frame.format, grainy + frame.planes[count:])

@@ -14,7 +14,8 @@ import cv2
 from bench.floors import FLOORS, Luma, inpainted
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.source import FrameSource
-from grevin.core.quality.damage import DirtDamage, add_dirt
+from grevin.core.quality.damage.base import damaged, truth_of
+from grevin.core.quality.damage.dirt import DirtDamage
 from grevin.core.quality.figures import Matches, psnr, squared_error
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.render.frames_in_parallel import in_parallel
@@ -86,23 +87,23 @@ def run_clip(name: str, clean: FrameSource, settings: dict[str, Any] | None = No
     """Damage a clean source, treat it, compare; then treat the clean source itself."""
     fmt = clean.format
     result = ClipResult(name, f"{fmt.width}x{fmt.height}", len(clean))
-    pairs = [add_dirt(clean.frame(n), DirtDamage()) for n in range(len(clean))]
-    damaged = MemorySource([frame for frame, _ in pairs], f"{name} damaged")
+    dirty = damaged(clean, DirtDamage())
     treatment = Treatment(steps=(TreatmentStep.make("dirt", settings or {}),))
-    chain = Chain(damaged, treatment)
+    chain = Chain(MemorySource([dirty.frame(n) for n in range(len(clean))], name), treatment)
     started = time.perf_counter()
     treated = list(in_parallel(chain.result.frame, range(len(clean))))
     result.frames_per_second = len(clean) / (time.perf_counter() - started)
-    for number, (dirty, truth) in enumerate(pairs):
+    for number in range(len(clean)):
+        truth, seen = truth_of(dirty, number, "dirt").mask, dirty.frame(number).luma8()
         evidence = chain.steps[0].evidence(number)
         assert evidence is not None
-        result.matches.count(truth.mask, evidence.mask)
+        result.matches.count(truth, evidence.mask)
         reference = clean.frame(number).luma8()
-        result.damaged.count(reference, dirty.luma8(), truth.mask)
-        result.dirt.count(reference, treated[number].luma8(), truth.mask)
+        result.damaged.count(reference, seen, truth)
+        result.dirt.count(reference, treated[number].luma8(), truth)
         for floor, filtered in FLOORS.items():
-            result.floors[floor].count(reference, filtered(damaged, number), truth.mask)
-        result.floors[ORACLE].count(reference, inpainted(dirty.luma8(), truth.mask), truth.mask)
+            result.floors[floor].count(reference, filtered(dirty, number), truth)
+        result.floors[ORACLE].count(reference, inpainted(seen, truth), truth)
     _measure_harm(result, clean, treatment)
     return result
 

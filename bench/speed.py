@@ -24,7 +24,7 @@ from grevin.core.picture.display import to_screen
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
-from grevin.core.quality.damage import DirtDamage, add_dirt
+from grevin.core.quality.damage.dirt import DirtDamage
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.render.run import RunRequest, run
 from grevin.core.treatment.chain import Chain
@@ -49,7 +49,7 @@ def dirty_source(count: int, size: tuple[int, int] = SD) -> MemorySource:
         move = np.array([[1.0, 0.0, -4.5 * (number % 120)], [0.0, 1.0, 0.0]])
         luma = cv2.warpAffine(texture, move, size) + rng.normal(0, 2, (height, width))
         frame = Frame(number, fmt, (np.clip(luma, 0, 255).astype(np.uint8), *chroma))
-        frames.append(add_dirt(frame, DirtDamage())[0])
+        frames.append(DirtDamage().add(frame)[0])
     return MemorySource(frames, "speed")
 
 

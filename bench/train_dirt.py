@@ -21,7 +21,7 @@ from grevin.core.cache import ByteCache
 from grevin.core.picture.frame import Frame, Mask
 from grevin.core.picture.masks import grow
 from grevin.core.picture.source import FrameSource
-from grevin.core.quality.damage import DirtDamage, add_dirt
+from grevin.core.quality.damage.dirt import DirtDamage
 from grevin.core.quality.figures import HIT_SHARE, TOLERANCE_PX
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.render.frames_in_parallel import in_parallel
@@ -75,7 +75,7 @@ def examples_of(clean: FrameSource) -> Examples:
     dirt: list[npt.NDArray[np.bool_]] = []
     untouched: list[npt.NDArray[np.bool_]] = []
     for seed in (None, *SEEDS):
-        pairs = [(clean.frame(n), None) if seed is None else add_dirt(clean.frame(n), DirtDamage(seed=seed))
+        pairs = [(clean.frame(n), None) if seed is None else DirtDamage(seed=seed).add(clean.frame(n))
                  for n in range(len(clean))]  # fmt: skip
         truths = [None if truth is None else truth.mask for _, truth in pairs]
         for found, right in _suspects([frame for frame, _ in pairs], truths):

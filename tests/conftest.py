@@ -125,9 +125,9 @@ def recipe(tmp_path: Path) -> Callable[..., Path]:
 @pytest.fixture
 def dirty_reel(tmp_path: Path) -> Path:
     """A small moving reel with dirt, as a file with sound."""
-    from grevin.core.quality.damage import DirtDamage, add_dirt
+    from grevin.core.quality.damage.dirt import DirtDamage
 
     source = moving_frames(12)
     damage = DirtDamage(seed=5, blobs_per_frame=60, hair_share=0.0, largest_px=10)
-    frames = [add_dirt(source.frame(n), damage)[0] for n in range(len(source))]
+    frames = [damage.add(source.frame(n))[0] for n in range(len(source))]
     return write_video(tmp_path / "dirty.mkv", frames, sound=True)

@@ -13,7 +13,7 @@ from grevin.core.media.opening import open_reel
 from grevin.core.motion.flow import estimate_flow, positions, sample
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
-from grevin.core.quality.damage import DirtDamage, add_dirt
+from grevin.core.quality.damage.dirt import DirtDamage
 from grevin.core.quality.figures import Matches, psnr, squared_error
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.render.run import RunRequest, run
@@ -35,7 +35,7 @@ def dirt(source: MemorySource, **settings: object) -> Chain:
 @pytest.mark.parametrize("speed", [0.0, 2.0, 5.5])
 def test_dirt_is_found_and_filled_and_the_rest_left(bits: int, speed: float) -> None:
     clean = moving_frames(8, 200, 150, bits, speed)
-    pairs = [add_dirt(clean.frame(n), DAMAGE) for n in range(len(clean))]
+    pairs = [DAMAGE.add(clean.frame(n)) for n in range(len(clean))]
     damaged = MemorySource([frame for frame, _ in pairs], "damaged")
     chain = dirt(damaged)
     matches = Matches()

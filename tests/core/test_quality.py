@@ -4,9 +4,8 @@ import numpy as np
 import pytest
 
 from grevin.core.measure.cuts import is_cut, small_picture
-from grevin.core.quality.damage import DirtDamage, add_dirt
 from grevin.core.quality.figures import Matches, psnr, squared_error
-from tests.conftest import FORMATS, moving_frames, name_of, random_frame
+from tests.conftest import moving_frames
 
 
 @pytest.mark.reference
@@ -32,31 +31,6 @@ def test_matches_count_blobs_and_pixels() -> None:
     empty = Matches()
     empty.count(np.zeros((4, 4), np.bool_), np.zeros((4, 4), np.bool_))
     assert set(empty.ratios().values()) == {1.0}
-
-
-@pytest.mark.parametrize("fmt", [f for f in FORMATS if f.chroma != "4:1:1"], ids=name_of)
-def test_damage_is_where_the_truth_says(fmt) -> None:
-    frame = random_frame(fmt, 4)
-    damage = DirtDamage(seed=3, blobs_per_frame=400, hair_share=0.0, largest_px=8)
-    dirty, truth = add_dirt(frame, damage)
-    again, _ = add_dirt(frame, damage)
-    assert truth.areas
-    assert truth.mask.any()
-    changed = np.zeros_like(truth.mask)
-    for ours, theirs, other in zip(dirty.planes[:1], frame.planes[:1], again.planes[:1], strict=True):
-        changed |= ours != theirs
-        np.testing.assert_array_equal(ours, other)
-    assert (changed & truth.mask).sum() > 0.9 * truth.mask.sum()
-    assert changed.mean() < 0.6
-    x, y, width, height = truth.areas[0]
-    assert truth.mask[y : y + height, x : x + width].any()
-
-
-def test_other_seeds_and_frames_get_other_dirt() -> None:
-    source = moving_frames(2)
-    heavy = DirtDamage(seed=1, blobs_per_frame=80, largest_px=10)
-    first, second = add_dirt(source.frame(0), heavy)[1], add_dirt(source.frame(1), heavy)[1]
-    assert not np.array_equal(first.mask, second.mask)
 
 
 def test_cuts_but_not_motion_flashes_or_fades() -> None:

@@ -12,7 +12,7 @@ from grevin.core.cache import ByteCache
 from grevin.core.errors import SettingsError
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
-from grevin.core.quality.damage import DirtDamage, add_dirt
+from grevin.core.quality.damage.dirt import DirtDamage
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.steps.base import Registry
 from grevin.core.steps.registry import REGISTRY, step_by_id
@@ -32,7 +32,7 @@ def clean() -> MemorySource:
 @pytest.fixture(scope="module")
 def dirty(clean: MemorySource) -> MemorySource:
     damage = DirtDamage(seed=5, blobs_per_frame=60, hair_share=0.0, largest_px=10)
-    return MemorySource([add_dirt(clean.frame(n), damage)[0] for n in range(len(clean))], "dirty")
+    return MemorySource([damage.add(clean.frame(n))[0] for n in range(len(clean))], "dirty")
 
 
 def treated(source: MemorySource, step: str) -> Chain:

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 import platformdirs
 
 from grevin.core.job.document import Job, Reel
@@ -14,11 +16,12 @@ from grevin.core.job.job_file import JobFile
 from grevin.core.media.writing import open_writer
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
-from grevin.core.quality.damage import DirtDamage, DirtTruth, add_dirt
+from grevin.core.quality.damage.base import Truth
+from grevin.core.quality.damage.dirt import DirtDamage
 from grevin.core.render.frames_in_parallel import in_parallel
 from grevin.demo.reel import DemoReel
 
-DEMO_VERSION = 1  # raised when the reel's pictures change, so that an older one is drawn anew
+DEMO_VERSION = 2  # raised when the reel's pictures change, so that an older one is drawn anew
 DEMO_DAMAGE = DirtDamage(seed=1962, blobs_per_frame=12.0, hair_share=0.14, largest_px=34.0)
 
 
@@ -67,17 +70,18 @@ def _draw(files: DemoFiles, frames: range | None, progress: Progress) -> None:
     numbers = frames or range(len(reel))
     reel.frame(numbers[0])  # paints the scenery before several threads ask for it
 
-    def make(number: int) -> tuple[Frame, DirtTruth]:
-        return add_dirt(reel.frame(number), DEMO_DAMAGE)
+    def make(number: int) -> tuple[Frame, Truth]:
+        return DEMO_DAMAGE.add(reel.frame(number))
 
     progress.begin(len(numbers), "Drawing Port Ellery")
     writer = open_writer(files.reel, None, reel.format, numbers, overwrite=True)
-    masks, areas = [], []
+    masks: list[npt.NDArray[np.uint8]] = []
+    rows: list[dict[str, Any]] = []
     try:
         for number, (frame, truth) in zip(numbers, in_parallel(make, numbers), strict=True):
             writer.write(frame)
             masks.append(np.packbits(truth.mask))
-            areas.append({"frame": number - numbers.start, "areas": truth.areas})
+            rows.extend({"frame": number - numbers.start, **asdict(mark)} for mark in truth.marks)
             progress.advance()
         writer.finish()
         writer.commit()
@@ -86,4 +90,4 @@ def _draw(files: DemoFiles, frames: range | None, progress: Progress) -> None:
         raise
     np.savez_compressed(files.truth / "masks.npz", masks=np.stack(masks), shape=[reel.format.height, reel.format.width])
     shots = [n for n in reel.first_frames if n in numbers]
-    (files.truth / "truth.json").write_text(json.dumps({"first_frames": shots, "dirt": areas}))
+    (files.truth / "truth.json").write_text(json.dumps({"first_frames": shots, "dirt": rows}))

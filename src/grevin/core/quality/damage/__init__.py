@@ -1,0 +1,1 @@
+"""Simulated damage with known truth."""
