@@ -99,7 +99,7 @@ def _suspects(
         seen = sight.suspects if sight is not None else None
         if seen is None or seen.count == 0:
             return np.zeros((0, len(judge.FEATURES))), np.zeros(0, np.bool_)
-        chosen, rows = judge.rows_of(seen.features, seen.here, seen.neighbours, seen.labels, seen.residual, seen.noise)
+        chosen, rows = judge.rows_of(seen)
         allowed = finding.in_bounds(seen.features, settings)[chosen]
         right = np.zeros(len(chosen), np.bool_)
         if truth is not None:

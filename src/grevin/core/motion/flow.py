@@ -17,13 +17,16 @@ Luma8 = npt.NDArray[np.uint8]
 Flow = npt.NDArray[np.float32]
 
 SMALLEST_SIDE = 16  # pictures below this have no motion that can be estimated
+COARSE_PX = 4  # grid on which motion is continued where it is not to be trusted
+LEAST_KNOWN = 0.05  # share of a cell that must be known for its own mean
+POINTS_A_ROW = 1024  # OpenCV reads tables of positions, not lists
 _estimators = threading.local()
 
 
 def _estimator() -> Any:
     """One estimator a thread: it holds buffers and must not be shared."""
     if not hasattr(_estimators, "dis"):
-        _estimators.dis = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_FAST)
+        _estimators.dis = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
     return _estimators.dis
 
 
@@ -63,3 +66,46 @@ def outside(across: Flow, down: Flow) -> npt.NDArray[np.bool_]:
     """(H, W) bool: positions that lie off the picture of the same size."""
     height, width = across.shape
     return np.asarray((across < 0) | (down < 0) | (across > width - 1) | (down > height - 1))
+
+
+def straightened(flow: Flow, bent: npt.NDArray[np.bool_]) -> Flow:
+    """The flow where it is to be trusted, and its smooth continuation elsewhere.
+
+    Normalised averages on ever coarser grids (pull and push: Gortler, Grzeszczuk, Szeliski, Cohen 1996, from memory).
+
+    Args:
+        flow: (H, W, 2) float32.
+        bent: (H, W) bool, where it is not to be trusted.
+    """
+    if not bent.any() or bent.all():
+        return flow
+    known = (~bent).astype(np.float32)
+    height, width = bent.shape
+    size = (-(-width // COARSE_PX), -(-height // COARSE_PX))
+    sums = np.asarray(cv2.resize(flow * known[..., None], size, interpolation=cv2.INTER_AREA), np.float32)
+    shares = np.asarray(cv2.resize(known, size, interpolation=cv2.INTER_AREA), np.float32)
+    smooth = cv2.resize(_pulled(sums, shares), (width, height), interpolation=cv2.INTER_LINEAR)
+    result = flow.copy()
+    result[bent] = smooth[bent]
+    return result
+
+
+def _pulled(sums: Flow, shares: Flow) -> Flow:
+    """(h, w, 2) means of what is known, from coarser grids where too little is."""
+    means = np.asarray(sums / np.maximum(shares, 1e-6)[..., None], np.float32)
+    little = shares < LEAST_KNOWN
+    if not little.any() or min(shares.shape) < 2:
+        return means
+    coarser = _pulled(np.asarray(cv2.pyrDown(sums), np.float32), np.asarray(cv2.pyrDown(shares), np.float32))
+    spread = cv2.resize(coarser, (shares.shape[1], shares.shape[0]), interpolation=cv2.INTER_LINEAR)
+    return np.asarray(np.where(little[..., None], spread, means), np.float32)
+
+
+def sample_at(picture: npt.NDArray[Any], across: Flow, down: Flow) -> npt.NDArray[Any]:
+    """A picture read at N fractional positions, each (N,) float32; (N,) or (N, channels)."""
+    count = len(across)
+    rows = -(-count // POINTS_A_ROW)
+    padded = np.zeros((2, rows * POINTS_A_ROW), np.float32)
+    padded[0, :count], padded[1, :count] = across, down
+    read = sample(picture, padded[0].reshape(rows, -1), padded[1].reshape(rows, -1))
+    return np.asarray(read.reshape(rows * POINTS_A_ROW, *picture.shape[2:])[:count])

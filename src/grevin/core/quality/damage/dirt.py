@@ -125,7 +125,7 @@ class Layer:
     def __init__(self, picture: Rgb) -> None:
         self._picture = picture
         self.tone = picture.copy()
-        self.alpha = np.zeros(picture.shape[:2], np.float32)
+        self.alpha: Alpha = np.zeros(picture.shape[:2], np.float32)
         self.truth: Mask = np.zeros(picture.shape[:2], np.bool_)
         self.marks: list[Mark] = []
 
@@ -137,7 +137,7 @@ class Layer:
             return
         top, left = int(rng.integers(0, height - high)), int(rng.integers(0, width - wide))
         place = (slice(top, top + high), slice(left, left + wide))
-        inside: Mask = np.asarray(speck.shape > VISIBLE_ALPHA)
+        inside: Mask = np.asarray(speck.shape > VISIBLE_ALPHA, np.bool_)
         if np.any(self.alpha[place][speck.shape > 0] > 0) or not inside.any():
             return
         level = float(self._picture[place][inside].mean())
@@ -145,12 +145,12 @@ class Layer:
         self.tone[place][speck.shape > 0] = value
         self.alpha[place] = np.maximum(self.alpha[place], speck.shape * np.float32(density))
         self.truth[place] |= inside
-        rows, columns = np.nonzero(inside)
-        area = (left + int(columns.min()), top + int(rows.min()), int(np.ptp(columns)) + 1, int(np.ptp(rows)) + 1)
+        x, y, across, down = cv2.boundingRect(inside.view(np.uint8))
+        area = (left + x, top + y, across, down)
+        pixels = int(np.count_nonzero(inside))
         contrast = round(255 * density * (value - level), 1)
-        self.marks.append(
-            Mark(speck.kind, area, len(rows), contrast, round(speck.soft_px, 2), round(density, 3), again)
-        )
+        soft, density = round(speck.soft_px, 2), round(density, 3)
+        self.marks.append(Mark(speck.kind, area, pixels, contrast, soft, density, again))
 
 
 def visible(level: float, value: float, density: float) -> tuple[float, float]:

@@ -10,6 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from grevin.core.motion.flow import Luma8
+from grevin.core.picture.frame import Mask
 from grevin.core.steps.dirt.neighbour import Neighbour
 
 Levels = npt.NDArray[np.float32]
@@ -47,9 +48,9 @@ class BlobFeatures:
 
 def blob_features(
     here: Luma8, neighbours: tuple[Neighbour, Neighbour], labels: npt.NDArray[np.int32], count: int,
-    spike: Luma8, residual: Luma8, noise: float,
+    skirt: Mask, spike: Luma8, residual: Luma8, noise: float,
 ) -> BlobFeatures:  # fmt: skip
-    """Measure every blob; surroundings leave out all suspect pixels."""
+    """Measure every blob; surroundings leave out all suspect pixels and their soft edges."""
     first, second = neighbours
     if count == 0:
         nothing = np.zeros(0)
@@ -61,10 +62,10 @@ def blob_features(
     def mean(values: npt.NDArray[Any]) -> npt.NDArray[np.float64]:
         return np.bincount(blob, values.astype(np.float64), minlength=count) / pixels
 
-    clear = cv2.erode((labels == 0).view(np.uint8), np.ones((3, 3), np.uint8))
+    clear = cv2.erode((~skirt).view(np.uint8), np.ones((3, 3), np.uint8))
     cap = min(255, round(ACTIVITY_CAP * noise))
     capped = np.asarray(np.minimum(residual, np.uint8(cap)) * clear, np.uint8)
-    near, far = (local_mean(capped, clear, size, place, cap) for size in (NEAR_PX, FAR_PX))
+    near, far = (around_blobs(capped, clear, size, place, blob, count, cap) for size in (NEAR_PX, FAR_PX))
     contrast = np.maximum(mean(spike[place]), 0.5)
     one, other = first.luma[place].astype(np.float64), second.luma[place].astype(np.float64)
     return BlobFeatures(
@@ -72,32 +73,37 @@ def blob_features(
         boxes=_boxes(place[0], place[1], blob, count),
         contrast=contrast,
         sign=np.sign(mean(here[place]) - mean((one + other) / 2)),
-        over_near=contrast / (mean(near) + 0.5 * noise),
-        over_far=contrast / (mean(far) + 0.5 * noise),
+        over_near=contrast / (near + 0.5 * noise),
+        over_far=contrast / (far + 0.5 * noise),
         disagreement=mean(np.abs(one - other)) / contrast,
         speed=np.maximum(*(mean(np.hypot(*n.flow[place].T)) for n in neighbours)),
     )
 
 
-def local_mean(
-    values: Luma8, clear: npt.NDArray[Any], size: int, place: tuple[npt.NDArray[Any], ...], unknown: float
-) -> Levels:
-    """Mean of `values` over the clear pixels of a square round each place.
+def around_blobs(
+    values: Luma8, clear: npt.NDArray[Any], size: int, place: tuple[npt.NDArray[Any], ...], blob: npt.NDArray[Any],
+    count: int, unknown: float,
+) -> npt.NDArray[np.float64]:  # fmt: skip
+    """Mean of `values` over the clear pixels of the squares round a blob's pixels.
 
     Args:
         values: (H, W) uint8, 0 where not clear.
         clear: (H, W) uint8, 1 where a pixel counts.
-        size: side of the square, px.
-        place: (rows, columns) of N places.
-        unknown: taken where the square holds hardly a clear pixel: a blob so large has to be assumed busy.
+        size: side of the squares, px.
+        place: (rows, columns) of all pixels of all blobs.
+        blob: number of the blob of each of them, from 0.
+        count: number of blobs.
+        unknown: taken where no square of a blob holds enough clear pixels: its surroundings have to be assumed busy.
 
     Returns:
-        (N,) float32 means.
+        (count,) means. Squares in the middle of a large blob hold nothing and do not count.
     """
     total = cv2.boxFilter(values, cv2.CV_32S, (size, size), normalize=False)[place]
     number = cv2.boxFilter(np.asarray(clear), cv2.CV_32S, (size, size), normalize=False)[place]
     enough = number > CLEAR_SHARE * size * size
-    return np.where(enough, total / np.maximum(number, 1), unknown).astype(np.float32)
+    sums = np.bincount(blob, np.where(enough, total / np.maximum(number, 1), 0.0), minlength=count)
+    counted = np.bincount(blob, enough, minlength=count)
+    return np.asarray(np.where(counted > 0, sums / np.maximum(counted, 1), unknown))
 
 
 def _boxes(

@@ -1,4 +1,4 @@
-"""Filling dirt from the neighbouring frames along the motion of the surroundings."""
+"""Filling dirt from other frames along the motion of the surroundings."""
 
 from __future__ import annotations
 
@@ -16,20 +16,22 @@ from grevin.core.picture.masks import boxes_around
 
 Patch = npt.NDArray[np.float32]
 
-RING_PX = 6  # width of the clean ring by which a neighbour is judged (methods: 2 to 6 px round the blob)
-LARGEST_OFFSET = 8.0 / 255.0  # a neighbour's brightness is matched to the ring by at most this much
-ERROR_POWER = 1.5  # weight of a neighbour falls with its ring variance to this power (measured: methods, dirt)
-LEAST_VARIANCE = (1.0 / 255.0) ** 2  # of one 8-bit level: no neighbour is better than rounding
-LEAST_CLEAN = 0.02  # share of a neighbour that counts even where it is dirty: something has to be taken
+RING_PX = 6  # width of the clean ring by which a frame is judged (methods: 2 to 6 px round the blob)
+LARGEST_OFFSET = 8.0 / 255.0  # a frame's brightness is matched to the ring by at most this much
+ERROR_POWER = 1.5  # weight of a frame falls with its ring variance to this power (measured: methods, dirt)
+LEAST_VARIANCE = (1.0 / 255.0) ** 2  # of one 8-bit level: no frame is better than rounding
+LEAST_CLEAN = 0.02  # share of a frame that counts even where it is dirty: something has to be taken
+GRAIN_SIGMA_PX = 1.2  # grain is what a blur of this width takes out
+MOST_GRAIN = 1.5  # factor by which grain is raised at most
 
 
 @dataclass(frozen=True, eq=False)
 class Source:
-    """A neighbour to fill from.
+    """A frame to fill from.
 
     Attributes:
         picture: (H, W, 3) float32 R'G'B'.
-        flow: (H, W, 2) float32 from this frame to it.
+        flow: (H, W, 2) float32 from this frame to it, not bent by the dirt.
         dirty: (H, W) bool, its own dirt.
     """
 
@@ -38,73 +40,89 @@ class Source:
     dirty: Mask
 
 
+@dataclass(frozen=True, eq=False)
+class Offer:
+    """What a source offers for one patch.
+
+    Attributes:
+        patch: (h, w, 3) float32, moved and matched in brightness to the ring.
+        clean: (h, w) float32 0..1, how far it is not dirty and inside its picture.
+        variance: of its difference from the ring.
+    """
+
+    patch: Patch
+    clean: npt.NDArray[np.float32]
+    variance: float
+
+    @property
+    def weight(self) -> npt.NDArray[np.float32]:
+        """(h, w) share in the mix, not yet normalised."""
+        return np.float32(1.0 / (self.variance + LEAST_VARIANCE) ** ERROR_POWER) * np.maximum(self.clean, LEAST_CLEAN)
+
+
 def fill_blobs(picture: Rgb, mask: Mask, sources: Sequence[Source]) -> None:
     """Replace what lies in `mask` in place.
 
     Args:
         picture: (H, W, 3) float32 R'G'B', changed inside the mask only.
         mask: (H, W) bool, all damage of the frame.
-        sources: both neighbours.
+        sources: the frames to take from.
     """
     original = picture.copy()
     for inside, rows, columns in boxes_around(mask, RING_PX):
         ring = ~mask[rows, columns]
-        filled = _fill_patch(original[rows, columns], inside, ring, sources, (rows, columns))
+        filled = _fill_patch(original[rows, columns], ring, sources, (rows, columns))
         picture[rows, columns][inside] = filled[inside]
 
 
-def _fill_patch(
-    patch: Rgb, inside: Mask, ring: Mask, sources: Sequence[Source], place: tuple[slice, slice]
-) -> Patch:  # fmt: skip
-    total = np.zeros_like(patch)
-    weights = np.zeros(patch.shape[:2], np.float32)
-    for source in sources:
-        moved, clean = _moved_patch(source, ring, place)
-        offset, variance = _match_ring(patch, moved, ring & (clean > 0.5))
-        weight = np.float32(1.0 / (variance + LEAST_VARIANCE) ** ERROR_POWER) * np.maximum(clean, LEAST_CLEAN)
-        total += weight[..., None] * (moved + offset)
-        weights += weight
-    return np.asarray(total / weights[..., None], np.float32)
+def _fill_patch(patch: Rgb, ring: Mask, sources: Sequence[Source], place: tuple[slice, slice]) -> Patch:
+    offers = [_offer(patch, ring, source, place) for source in sources]
+    total = np.sum([offer.weight for offer in offers], axis=0)
+    mix = np.sum([offer.weight[..., None] * offer.patch for offer in offers], axis=0) / total[..., None]
+    best = max(offers, key=lambda offer: float(offer.weight.sum()))
+    return _with_grain(patch, ring, np.asarray(mix, np.float32), best)
 
 
-def _moved_patch(source: Source, ring: Mask, place: tuple[slice, slice]) -> tuple[Patch, Patch]:
-    """The neighbour's picture at this place, and how clean it is there, 0..1.
-
-    It is moved by the motion of the ring: dirt bends the flow under itself.
-    """
+def _offer(patch: Rgb, ring: Mask, source: Source, place: tuple[slice, slice]) -> Offer:
     rows, columns = place
-    local = spread_from(source.flow[rows, columns], ring)
-    across, down = np.meshgrid(
-        np.arange(columns.start, columns.stop, dtype=np.float32), np.arange(rows.start, rows.stop, dtype=np.float32)
-    )
-    across, down = across + local[..., 0], down + local[..., 1]
+    height, width = source.dirty.shape
+    across = np.arange(columns.start, columns.stop, dtype=np.float32)[None, :] + source.flow[rows, columns, 0]
+    down = np.arange(rows.start, rows.stop, dtype=np.float32)[:, None] + source.flow[rows, columns, 1]
+    moved = _read(source.picture, across, down)
     dirty = sample(source.dirty.view(np.uint8) * np.uint8(255), across, down).astype(np.float32) / np.float32(255)
-    return sample(source.picture, across, down), 1.0 - dirty
+    inside = (across >= 0) & (down >= 0) & (across <= width - 1) & (down <= height - 1)
+    clean = np.asarray((1.0 - dirty) * inside, np.float32)
+    offset, variance = _match_ring(patch, moved, ring & (clean > 0.5))
+    return Offer(np.asarray(moved + offset, np.float32), clean, variance)
 
 
-def spread_from(flow: Flow, known: Mask) -> Flow:
-    """The flow where it is known, and a smooth continuation of it elsewhere (normalised averaging)."""
-    if known.all() or not known.any():
-        return flow
-    weight = known.astype(np.float32)
-    side = 2 * RING_PX + 1
-    numerator, denominator = flow * weight[..., None], weight
-    filled = flow.copy()
-    missing = ~known
-    while missing.any():
-        share = cv2.boxFilter(denominator, -1, (side, side), normalize=False, borderType=cv2.BORDER_CONSTANT)
-        mean = cv2.boxFilter(numerator, -1, (side, side), normalize=False, borderType=cv2.BORDER_CONSTANT)
-        reached = missing & (share > 0.5)
-        filled[reached] = mean[reached] / share[reached][:, None]
-        missing &= ~reached
-        side = 2 * side + 1
-    return filled
+def _read(picture: npt.NDArray[np.float32], across: Patch, down: Patch) -> Patch:
+    """Cubic: linear reading takes the edge off detail and grain."""
+    moved = cv2.remap(picture, across, down, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
+    return np.asarray(moved, np.float32)
 
 
 def _match_ring(patch: Rgb, moved: Patch, ring: Mask) -> tuple[npt.NDArray[np.float32], float]:
-    """Offset (per channel) that brings the neighbour's ring to ours, and the variance that is left."""
+    """Offset (per channel) that brings a frame's ring to ours, and the variance that is left."""
     if not ring.any():
         return np.zeros(3, np.float32), 1.0
     error = patch[ring] - moved[ring]
     offset = np.clip(np.median(error, axis=0), -LARGEST_OFFSET, LARGEST_OFFSET).astype(np.float32)
     return offset, float(np.square(error - offset).mean())
+
+
+def _with_grain(patch: Rgb, ring: Mask, mix: Patch, best: Offer) -> Patch:
+    """The mix with grain like that of the surroundings: a mean of two frames is smoother than either.
+
+    Its fine part is exchanged for that of the best frame, whose grain is the material's own, raised to the ring's.
+    """
+    single = np.where(best.clean[..., None] > 0.5, best.patch, mix)
+    fine = single - cv2.GaussianBlur(single, (0, 0), GRAIN_SIGMA_PX)
+    raised = 1.0
+    if ring.any():
+        ours = patch - cv2.GaussianBlur(patch, (0, 0), GRAIN_SIGMA_PX)
+        inner = cv2.erode(ring.view(np.uint8), np.ones((3, 3), np.uint8), borderValue=1) > 0  # clear of the dirt's edge
+        inner = inner if inner.any() else ring
+        raised = float(np.sqrt(np.square(ours[inner]).mean() / max(1e-12, float(np.square(fine[inner]).mean()))))
+    smooth = cv2.GaussianBlur(mix, (0, 0), GRAIN_SIGMA_PX)
+    return np.asarray(smooth + np.float32(np.clip(raised, 1.0, MOST_GRAIN)) * fine, np.float32)

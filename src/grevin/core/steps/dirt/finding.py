@@ -1,68 +1,20 @@
-"""Finding dirt: pixel tests against both neighbours, then a judgement of whole blobs.
-
-All tests run on 8-bit luma. Thresholds are in units of the noise of the motion-compensated difference.
-"""
+"""Finding dirt among the suspects: blobs are judged whole."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
 import numpy.typing as npt
 
-from grevin.core.motion.flow import Luma8
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.masks import feather_inside, grow
 from grevin.core.steps.base import Blob, Evidence
-from grevin.core.steps.dirt.features import BlobFeatures, blob_features
+from grevin.core.steps.dirt.features import BlobFeatures
 from grevin.core.steps.dirt.judge import MODEL, judge, plain_score
-from grevin.core.steps.dirt.neighbour import Neighbour
 from grevin.core.steps.dirt.settings import DirtSettings
-
-Levels = npt.NDArray[np.float32]
-
-MAD_TO_SIGMA = 1.4826  # median absolute deviation to standard deviation of a normal distribution
-LEAST_NOISE = 1.0  # 8-bit levels: rounding alone spreads a difference that far
-GROW_SHARE = 0.75  # of the seed threshold: pixels that join a seed (hysteresis)
-DEVIATING = 1.6  # noise units: pixels next to a blob that are still visibly off join it
-EDGE_PX = 2  # how far a blob's soft edge is followed
-
-
-@dataclass(frozen=True, eq=False)
-class Suspects:
-    """Everything on a frame that may be dirt.
-
-    Attributes:
-        here: (H, W) uint8 luma.
-        neighbours: both neighbours moved onto it.
-        spike: (H, W) uint8 deviation from the nearer neighbour.
-        residual: (H, W) uint8 deviation from the farther one.
-        noise: standard deviation of the moved difference, 8-bit levels.
-        labels: (H, W) int32, 0 for none, 1..count.
-        count: number of blobs.
-        features: what they measure.
-    """
-
-    here: Luma8
-    neighbours: tuple[Neighbour, Neighbour]
-    spike: Luma8
-    residual: Luma8
-    noise: float
-    labels: npt.NDArray[np.int32]
-    count: int
-    features: BlobFeatures
-
-
-def find_suspects(here: Luma8, neighbours: tuple[Neighbour, Neighbour], settings: DirtSettings) -> Suspects:
-    """Pixel tests against both neighbours, and what the blobs measure."""
-    first, second = neighbours
-    residual = np.asarray(cv2.max(cv2.absdiff(here, first.luma), cv2.absdiff(here, second.luma)), np.uint8)
-    noise = robust_noise(here, first.luma, second.luma)
-    spike, excess = spike_and_range(here, first, second, settings.polarity)
-    labels, count = candidates(spike, excess, noise * settings.sensitivity)
-    features = blob_features(here, neighbours, labels, count, spike, residual, noise)
-    return Suspects(here, neighbours, spike, residual, noise, labels, count, features)
+from grevin.core.steps.dirt.suspects import SKIRT_PX, Suspects
 
 
 def find_roughly(seen: Suspects, settings: DirtSettings) -> Mask:
@@ -76,7 +28,7 @@ def find_blobs(seen: Suspects, settings: DirtSettings) -> Evidence:
     features = seen.features
     if seen.count == 0:
         return Evidence.nothing(seen.here.shape)
-    sure = judge(features, seen.here, seen.neighbours, seen.labels, seen.residual, seen.noise)
+    sure = judge(seen)
     kept = in_bounds(features, settings) & (sure >= MODEL.threshold(settings.caution))
     if not kept.any():
         return Evidence.nothing(seen.here.shape)
@@ -89,59 +41,11 @@ def find_blobs(seen: Suspects, settings: DirtSettings) -> Evidence:
 def _reached(seen: Suspects, kept: Mask) -> Mask:
     """The pixels of blobs, and what is still visibly off beside them."""
     chosen = np.concatenate([[False], kept])[seen.labels]
-    return np.asarray(grow(chosen, EDGE_PX) & (seen.spike > DEVIATING * seen.noise) | chosen)
-
-
-def robust_noise(here: Luma8, first: Luma8, second: Luma8) -> float:
-    """Standard deviation of the moved difference, 8-bit levels, from its median (deaf to dirt and failed motion).
-
-    Every other pixel of every other line is plenty for a median.
-    """
-    sigmas = []
-    for other in (first, second):
-        counts = np.bincount(cv2.absdiff(here[::2, ::2], other[::2, ::2]).ravel(), minlength=256)
-        half = counts.sum() / 2
-        level = int(np.searchsorted(np.cumsum(counts), half))
-        below = float(counts[:level].sum())
-        sigmas.append(MAD_TO_SIGMA * (level + (half - below) / max(1, counts[level]) - 0.5))
-    return float(max(LEAST_NOISE, min(sigmas)))
-
-
-def spike_and_range(here: Luma8, first: Neighbour, second: Neighbour, polarity: str) -> tuple[Luma8, Luma8]:
-    """Per pixel: deviation from the nearer of both neighbours, and from the range of their 3x3 surroundings.
-
-    Returns:
-        Two (H, W) uint8 arrays in 8-bit levels, 0 where the pixel lies between or within the neighbours.
-    """
-    upper, lower = cv2.max(first.luma, second.luma), cv2.min(first.luma, second.luma)
-    square = np.ones((3, 3), np.uint8)
-    zero = np.zeros_like(here)
-    bright = polarity in {"both", "brighter"}
-    dark = polarity in {"both", "darker"}
-    spike = cv2.max(cv2.subtract(here, upper) if bright else zero, cv2.subtract(lower, here) if dark else zero)
-    beyond_upper = cv2.subtract(here, cv2.dilate(upper, square)) if bright else zero
-    beyond_lower = cv2.subtract(cv2.erode(lower, square), here) if dark else zero
-    excess = cv2.max(beyond_upper, beyond_lower)
-    off = first.off | second.off
-    spike[off] = 0
-    excess[off] = 0
-    return np.asarray(spike, np.uint8), np.asarray(excess, np.uint8)
-
-
-def candidates(spike: Luma8, excess: Luma8, threshold: float) -> tuple[npt.NDArray[np.int32], int]:
-    """Hysteresis: connected pixels above the lower threshold that hold a seed above the upper one.
-
-    Returns:
-        (H, W) int32 labels, 0 for none, 1..count; and count.
-    """
-    above = (spike > GROW_SHARE * threshold).astype(np.uint8)
-    joined = cv2.morphologyEx(above, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
-    count, labels = cv2.connectedComponents(joined, connectivity=8)
-    seeded = np.zeros(count, np.int32)
-    seeded[labels[excess > threshold]] = 1
-    seeded[0] = 0
-    renumbered = np.cumsum(seeded).astype(np.int32) * seeded
-    return renumbered[labels], int(seeded.sum())
+    edges = (seen.skirt & (seen.labels == 0)).view(np.uint8)
+    reached: npt.NDArray[Any] = chosen.view(np.uint8)
+    for _ in range(SKIRT_PX):
+        reached = cv2.max(reached, cv2.min(cv2.dilate(reached, np.ones((3, 3), np.uint8)), edges))
+    return np.asarray(reached, np.bool_)
 
 
 def in_bounds(features: BlobFeatures, settings: DirtSettings) -> Mask:

@@ -14,14 +14,13 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from grevin.core.motion.flow import Luma8
 from grevin.core.steps.dirt.features import BlobFeatures
-from grevin.core.steps.dirt.neighbour import Neighbour
 from grevin.core.steps.dirt.surroundings import Around, look_around
+from grevin.core.steps.dirt.suspects import Suspects
 
 FEATURES = (
     "over ring", "over near", "over far", "over noise", "over texture", "disagreement", "size", "thickness",
-    "ring deviating", "displaced", "speed", "bend", "room",
+    "ring deviating", "displaced", "speed", "bend", "room", "outlying", "apart", "uneven",
 )  # fmt: skip
 LARGE_BLOB_PX = 60  # size tells no more beyond this
 WORTH_LOOKING = -5.0  # score of the plain rule from which a blob's surroundings are looked at: others never pass
@@ -103,31 +102,25 @@ def measures(features: BlobFeatures, blob: int, around: Around, noise: float) ->
         float(min(features.disagreement[blob], 3.0)), float(np.log(min(pixels, 10 * LARGE_BLOB_PX))),
         float(np.log(pixels / max(int(box[2]), int(box[3])))), around.deviating, float(np.log(around.displaced)),
         float(np.log1p(features.speed[blob])), float(np.log1p(around.bend)), float(np.log1p(around.room)),
+        float(np.clip(around.outlying / contrast, -2.0, 1.0)),
+        float(np.log((around.apart + noise) / (around.texture + noise))),
+        float(np.log((around.uneven + noise) / contrast)),
     )  # fmt: skip
 
 
-def rows_of(
-    features: BlobFeatures, here: Luma8, neighbours: tuple[Neighbour, Neighbour], labels: npt.NDArray[np.int32],
-    residual: Luma8, noise: float,
-) -> tuple[npt.NDArray[np.int64], Rows]:  # fmt: skip
+def rows_of(seen: Suspects) -> tuple[npt.NDArray[np.int64], Rows]:
     """The blobs worth looking at, and their measures, (N, F)."""
-    score = plain_score(features)
+    score = plain_score(seen.features)
     chosen = np.nonzero(score > WORTH_LOOKING)[0]
     chosen = chosen[np.argsort(-score[chosen], kind="stable")][:MOST_LOOKED_AT]
-    rows = []
-    for blob in chosen:
-        around = look_around(here, neighbours, labels, int(blob) + 1, features.boxes[blob], residual, noise)
-        rows.append(measures(features, int(blob), around, noise))
+    rows = [measures(seen.features, int(blob), look_around(seen, int(blob)), seen.noise) for blob in chosen]
     return chosen, np.array(rows, np.float64).reshape(len(rows), len(FEATURES))
 
 
-def judge(
-    features: BlobFeatures, here: Luma8, neighbours: tuple[Neighbour, Neighbour], labels: npt.NDArray[np.int32],
-    residual: Luma8, noise: float,
-) -> npt.NDArray[np.float64]:  # fmt: skip
+def judge(seen: Suspects) -> npt.NDArray[np.float64]:
     """Confidence of every blob, 0..1; 0 for those not worth looking at."""
-    sure = np.zeros(len(features.pixels))
-    chosen, rows = rows_of(features, here, neighbours, labels, residual, noise)
+    sure = np.zeros(seen.count)
+    chosen, rows = rows_of(seen)
     if len(chosen):
         sure[chosen] = MODEL.confidence(rows)
     return sure

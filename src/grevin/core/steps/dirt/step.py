@@ -19,14 +19,16 @@ from typing import ClassVar
 import cv2
 import numpy as np
 
-from grevin.core.motion.flow import Luma8
+from grevin.core.motion.flow import Luma8, outside, positions, sample, straightened
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
+from grevin.core.picture.masks import grow
 from grevin.core.steps.base import Evidence, Window
 from grevin.core.steps.dirt.filling import Source, fill_blobs
-from grevin.core.steps.dirt.finding import Suspects, find_blobs, find_roughly, find_suspects
-from grevin.core.steps.dirt.neighbour import Neighbour
+from grevin.core.steps.dirt.finding import find_blobs, find_roughly
+from grevin.core.steps.dirt.neighbour import BENT_PX, Neighbour
 from grevin.core.steps.dirt.settings import DirtSettings
+from grevin.core.steps.dirt.suspects import Suspects, find_suspects
 from grevin.core.steps.settings import Settings
 
 
@@ -53,15 +55,11 @@ class DirtStep:
         return Evidence.nothing(shape, doubt)
 
     def mend(self, window: Window, evidence: Evidence, settings: DirtSettings) -> Rgb:
-        """The picture with the specks filled from both neighbours."""
+        """The picture with the specks filled from the frames around."""
         sight = second_sight(window, settings)
         picture = window.rgb().copy()
         if sight is not None:
-            sources = [
-                Source(window.rgb(offset), neighbour.flow, dirty)
-                for offset, neighbour, dirty in zip(sight.offsets, sight.suspects.neighbours, sight.dirty, strict=True)
-            ]
-            fill_blobs(picture, evidence.mask, sources)
+            fill_blobs(picture, evidence.mask, sources_of(window, evidence.mask, sight))
         return picture
 
 
@@ -109,7 +107,7 @@ def first_sight(window: Window, settings: DirtSettings) -> Suspects | None:
     offsets = neighbour_offsets(window)
     if offsets is None:
         return None
-    neighbours = [Neighbour.along(here, window.luma8(offset), window.motion(offset)) for offset in offsets]
+    neighbours = [Neighbour.along(window.luma8(offset), window.motion(offset)) for offset in offsets]
     return find_suspects(here, (neighbours[0], neighbours[1]), settings)
 
 
@@ -137,11 +135,42 @@ def cleaned_neighbours(window: Window, offsets: tuple[int, int]) -> tuple[tuple[
 
     def make() -> tuple[tuple[Neighbour, Neighbour], FirstPasses]:
         own, first, second = (first_pass(window.at(offset)) for offset in (0, *offsets))
-        pairs = zip(own.neighbours, (first, second), strict=True)
-        moved = [neighbour.cleaned(other.filled, own.mask, other.mask) for neighbour, other in pairs]
-        return (moved[0], moved[1]), (first, second)
+        one, other = (
+            neighbour.cleaned(passed.filled, own.mask, passed.mask)
+            for neighbour, passed in zip(own.neighbours, (first, second), strict=True)
+        )
+        return (_completed(window, one, other, offsets[1]), _completed(window, other, one, offsets[0])), (first, second)
 
     return window.keep(f"dirt cleaned {DirtStep.version}", make, lambda made: 22 * made[0][0].luma.nbytes)
+
+
+def _completed(window: Window, neighbour: Neighbour, other: Neighbour, beside: int) -> Neighbour:
+    """A neighbour with what leads off its picture taken from beyond the other one, which lies at `beside`."""
+    beyond = 2 * beside
+    if not neighbour.off.any() or abs(beside) > 1 or not window.has(beyond):
+        return neighbour
+    return neighbour.completed(other, window.at(beside).motion(beside), window.luma8(beyond))
+
+
+def sources_of(window: Window, mask: Mask, sight: SecondSight) -> list[Source]:
+    """Both neighbours, and the frames beyond them where a neighbour is dirty or does not show the place."""
+    bent = grow(mask, BENT_PX)
+    sources, wanting = [], False
+    for offset, neighbour, dirty in zip(sight.offsets, sight.suspects.neighbours, sight.dirty, strict=True):
+        source = Source(window.rgb(offset), straightened(neighbour.flow, bent), dirty)
+        sources.append(source)
+        across, down = positions(source.flow)
+        wanting |= bool(np.any(mask & (outside(across, down) | (sample(dirty.view(np.uint8), across, down) > 0))))
+    if wanting and sight.offsets == (-1, 1):
+        sources += [_beyond(window, near, offset) for near, offset in zip(sources, sight.offsets, strict=True)
+                    if window.has(2 * offset)]  # fmt: skip
+    return sources
+
+
+def _beyond(window: Window, near: Source, offset: int) -> Source:
+    """The frame beyond a neighbour, along both motions."""
+    onward = sample(window.at(offset).motion(offset), *positions(near.flow))
+    return Source(window.rgb(2 * offset), near.flow + onward, first_pass(window.at(2 * offset)).mask)
 
 
 def second_sight(window: Window, settings: DirtSettings) -> SecondSight | None:
