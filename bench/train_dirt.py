@@ -188,7 +188,7 @@ def main() -> int:
     sys.stdout.write("Every clip judged by what was learned from the others alone, among the suspects:\n")
     table = {}
     for caution in CAUTIONS:
-        threshold = model.threshold(caution)
+        threshold = 1 / (1 + np.exp(-model.score(caution)))
         counts = [count(alone[name], part, threshold) for name, part in parts.items()]
         right, taken, dirt = (sum(getattr(row, name) for row in counts) for name in ("right", "taken", "dirt"))
         row = {

@@ -18,7 +18,7 @@ from grevin.core.quality.figures import Matches, psnr, squared_error
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.render.run import RunRequest, run
 from grevin.core.steps.dirt.filling import Source, fill_blobs
-from grevin.core.steps.dirt.finding import robust_noise
+from grevin.core.steps.dirt.suspects import robust_noise
 from grevin.core.steps.dirt.judge import MODEL
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
@@ -197,8 +197,8 @@ def test_a_neighbours_own_dirt_is_not_taken() -> None:
 
 
 def test_caution_moves_the_decision_in_false_blobs_a_frame() -> None:
-    thresholds = [MODEL.threshold(caution) for caution in (0.02, 0.1, 0.5, 2.0, 5.0)]
+    thresholds = [MODEL.score(caution) for caution in (0.02, 0.1, 0.5, 2.0, 5.0)]
     assert thresholds == sorted(thresholds, reverse=True)
-    assert 0 < thresholds[-1] < thresholds[0] < 1
+    assert thresholds[0] - thresholds[-1] > 2
     counts = [len(dirt(with_spot(3, 60), caution=c).evidence_at(1, 3).blobs) for c in (5.0, 0.02)]  # type: ignore[union-attr]
     assert counts[0] >= counts[1]

@@ -14,7 +14,7 @@ from typing import Any, ClassVar, Protocol, TypeVar
 import numpy as np
 import numpy.typing as npt
 
-from grevin.core.motion.flow import Flow, Luma8
+from grevin.core.motion.flow import Flow, Luma8, MotionQuality
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame, Mask
@@ -96,7 +96,7 @@ class Window(Protocol):
         """(H, W, 3) float32 R'G'B' of that frame, nominal 0..1."""
         ...
 
-    def motion(self, offset: int) -> Flow:
+    def motion(self, offset: int, quality: MotionQuality = "fine") -> Flow:
         """(H, W, 2) float32 flow from the middle frame to that one."""
         ...
 

@@ -13,7 +13,7 @@ import numpy as np
 
 from grevin.core.cache import ByteCache
 from grevin.core.keys import content_key
-from grevin.core.motion.flow import Flow, Luma8, estimate_flow
+from grevin.core.motion.flow import Flow, Luma8, MotionQuality, estimate_flow
 from grevin.core.picture.colour import Rgb, from_rgb, paint_inside, to_rgb
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame, merge_touched
@@ -94,10 +94,14 @@ class ChainWindow:
         key = f"rgb/{self._source.identity}/{self._number + offset}"
         return self._cache.get(key, lambda: to_rgb(self.frame(offset)), lambda rgb: rgb.nbytes)
 
-    def motion(self, offset: int) -> Flow:
-        """Flow from the middle frame to that one. Depends on no setting, so a changed setting finds it ready."""
-        key = f"motion/{self._source.identity}/{self._number}/{offset}"
-        return self._cache.get(key, lambda: estimate_flow(self.luma8(), self.luma8(offset)), lambda flow: flow.nbytes)
+    def motion(self, offset: int, quality: MotionQuality = "fine") -> Flow:
+        """Flow from the middle frame to that one, made once whatever the other settings are."""
+        key = f"motion/{quality}/{self._source.identity}/{self._number}/{offset}"
+
+        def make() -> Flow:
+            return estimate_flow(self.luma8(), self.luma8(offset), quality)
+
+        return self._cache.get(key, make, lambda flow: flow.nbytes)
 
     def at(self, offset: int) -> ChainWindow:
         """The window with that frame in the middle."""

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-from grevin.core.motion.flow import Luma8
+from grevin.core.motion.flow import Luma8, places_of
 from grevin.core.picture.frame import Mask
 from grevin.core.steps.dirt.neighbour import Neighbour
 
@@ -55,7 +55,7 @@ def blob_features(
     if count == 0:
         nothing = np.zeros(0)
         return BlobFeatures(nothing, np.zeros((0, 4), np.int64), *([nothing] * 6))
-    place = np.nonzero(labels)
+    place = places_of(labels > 0)
     blob = labels[place] - 1
     pixels = np.bincount(blob, minlength=count)
 

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-from grevin.core.motion.flow import Flow, sample
+from grevin.core.motion.flow import Flow, outside, sample
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.masks import boxes_around
@@ -85,13 +85,11 @@ def _fill_patch(patch: Rgb, ring: Mask, sources: Sequence[Source], place: tuple[
 
 def _offer(patch: Rgb, ring: Mask, source: Source, place: tuple[slice, slice]) -> Offer:
     rows, columns = place
-    height, width = source.dirty.shape
     across = np.arange(columns.start, columns.stop, dtype=np.float32)[None, :] + source.flow[rows, columns, 0]
     down = np.arange(rows.start, rows.stop, dtype=np.float32)[:, None] + source.flow[rows, columns, 1]
     moved = _read(source.picture, across, down)
     dirty = sample(source.dirty.view(np.uint8) * np.uint8(255), across, down).astype(np.float32) / np.float32(255)
-    inside = (across >= 0) & (down >= 0) & (across <= width - 1) & (down <= height - 1)
-    clean = np.asarray((1.0 - dirty) * inside, np.float32)
+    clean = np.asarray((1.0 - dirty) * ~outside(across, down, source.dirty.shape), np.float32)
     offset, variance = _match_ring(patch, moved, ring & (clean > 0.5))
     return Offer(np.asarray(moved + offset, np.float32), clean, variance)
 

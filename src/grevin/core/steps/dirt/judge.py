@@ -67,11 +67,10 @@ class Model:
         score = expanded((rows - mean) / scale) @ weights + self.bias
         return np.asarray(1.0 / (1.0 + np.exp(-np.clip(score, -30, 30))))
 
-    def threshold(self, caution: float) -> float:
-        """The confidence from which a blob is taken for so many expected false blobs a clean frame."""
+    def score(self, caution: float) -> float:
+        """The score from which a blob is taken for so many expected false blobs a clean frame."""
         allowed = np.log(np.array(self.cautions[::-1]))
-        score = float(np.interp(np.log(caution), allowed, np.array(self.scores[::-1])))
-        return float(1.0 / (1.0 + np.exp(-score)))
+        return float(np.interp(np.log(caution), allowed, np.array(self.scores[::-1])))
 
 
 def expanded(standard: Rows) -> Rows:

@@ -6,7 +6,17 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from grevin.core.motion.flow import Flow, Luma8, outside, positions, sample, sample_at, straightened
+from grevin.core.motion.flow import (
+    Flow,
+    Luma8,
+    moved_places,
+    outside,
+    places_of,
+    positions,
+    sample,
+    sample_at,
+    straightened,
+)
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.masks import grow
 
@@ -21,17 +31,19 @@ class Neighbour:
         luma: (H, W) uint8 moved luma.
         flow: (H, W, 2) float32.
         off: (H, W) bool, places whose motion leads off the picture.
+        straight: (H, W) bool, places where the motion was continued from around; None for nowhere.
     """
 
     luma: Luma8
     flow: Flow
     off: Mask
+    straight: Mask | None = None
 
     @classmethod
     def along(cls, there: Luma8, flow: Flow) -> Neighbour:
         """Move `there` onto this frame."""
         across, down = positions(flow)
-        return cls(sample(there, across, down), flow, outside(across, down))
+        return cls(sample(there, across, down), flow, outside(across, down, there.shape))
 
     def cleaned(self, filled: Luma8, own: Mask, other: Mask) -> Neighbour:
         """The neighbour without its dirt, along motion that the dirt of neither frame bends.
@@ -50,8 +62,14 @@ class Neighbour:
             return self
         bent = grow(np.asarray(bent, np.bool_), BENT_PX)
         flow, luma = straightened(self.flow, bent), self.luma.copy()
-        luma[bent] = sample_at(filled, *_places(flow, bent))
-        return Neighbour(luma, flow, self.off)
+        places = places_of(bent)
+        luma[places] = sample_at(filled, *moved_places(flow, places))
+        return Neighbour(luma, flow, self.off, bent)
+
+    def straight_under(self, mask: Mask) -> Flow:
+        """The motion, bent by no dirt of the mask."""
+        bent = grow(mask, BENT_PX)
+        return straightened(self.flow, bent if self.straight is None else bent & ~self.straight)
 
     def completed(self, other: Neighbour, onward: Flow, there: Luma8) -> Neighbour:
         """The neighbour with what leads off its picture taken from the frame beyond the other neighbour.
@@ -64,19 +82,12 @@ class Neighbour:
         wanted = self.off & ~other.off
         if not wanted.any():
             return self
-        across, down = _places(other.flow, wanted)
+        places = places_of(wanted)
+        across, down = moved_places(other.flow, places)
         step = sample_at(onward, across, down)
         across, down = across + step[:, 0], down + step[:, 1]
-        height, width = self.off.shape
-        inside = (across >= 0) & (down >= 0) & (across <= width - 1) & (down <= height - 1)
+        gone = outside(across, down, there.shape)
         luma, off = self.luma.copy(), self.off.copy()
-        luma[wanted] = np.where(inside, sample_at(there, across, down), luma[wanted])
-        off[wanted] = ~inside
+        luma[places] = np.where(gone, luma[places], sample_at(there, across, down))
+        off[places] = gone
         return replace(self, luma=luma, off=off)
-
-
-def _places(flow: Flow, where: Mask) -> tuple[Flow, Flow]:
-    """Positions that the flow leads to from N places, each (N,) float32."""
-    rows, columns = np.nonzero(where)
-    moved = flow[where]
-    return columns.astype(np.float32) + moved[:, 0], rows.astype(np.float32) + moved[:, 1]

@@ -29,6 +29,9 @@ class DirtSettings(Settings):
         0.5, label="Caution", unit="false/frame", low=0.02, high=5.0, decimals=2, step=0.05,
         help="How many false specks a clean frame may have; fewer leaves more doubtful dirt alone.",
     )  # fmt: skip
+    motion: Literal["fine", "quick"] = setting(
+        "fine", label="Motion", help="Quick is for looking: twice the speed, but less is found where things move fast."
+    )
     motion_limit_px: float = setting(
         60.0, label="Motion limit", unit="px/frame", low=1.0, high=200.0, decimals=1,
         help="Where the picture moves faster than this, nothing is touched.",

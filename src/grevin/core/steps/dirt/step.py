@@ -13,23 +13,25 @@ Not for scratches or spots that stay on the same place for several frames.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import ClassVar
 
 import cv2
 import numpy as np
 
-from grevin.core.motion.flow import Luma8, outside, positions, sample, straightened
+from grevin.core.motion.flow import Luma8, MotionQuality, Places, moved_places, outside, places_of, sample_at
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.masks import grow
 from grevin.core.steps.base import Evidence, Window
-from grevin.core.steps.dirt.filling import Source, fill_blobs
+from grevin.core.steps.dirt.filling import RING_PX, Source, fill_blobs
 from grevin.core.steps.dirt.finding import find_blobs, find_roughly
-from grevin.core.steps.dirt.neighbour import BENT_PX, Neighbour
+from grevin.core.steps.dirt.neighbour import Neighbour
 from grevin.core.steps.dirt.settings import DirtSettings
 from grevin.core.steps.dirt.suspects import Suspects, find_suspects
 from grevin.core.steps.settings import Settings
+
+SIGHT_BYTES = 12  # held a pixel by all that is known of a frame's suspects
 
 
 class DirtStep:
@@ -48,7 +50,7 @@ class DirtStep:
         """Specks of the middle frame; nothing where two neighbours of the same shot are not to be had."""
         sight, shape = second_sight(window, settings), window.luma8().shape
         found = Evidence.nothing(shape) if sight is None else find_blobs(sight.suspects, settings)
-        share = 100.0 * float(found.mask.mean())
+        share = 100.0 * sum(blob.pixels for blob in found.blobs) / found.mask.size  # without the edges grown round them
         if share <= settings.most_pct:
             return found
         doubt = f"{share:.0f} % of the picture looks like dirt: it may be a flash or a bad frame and is left alone."
@@ -59,7 +61,7 @@ class DirtStep:
         sight = second_sight(window, settings)
         picture = window.rgb().copy()
         if sight is not None:
-            fill_blobs(picture, evidence.mask, sources_of(window, evidence.mask, sight))
+            fill_blobs(picture, evidence.mask, sources_of(window, evidence.mask, sight, settings.motion))
         return picture
 
 
@@ -103,20 +105,25 @@ class SecondSight:
 
 def first_sight(window: Window, settings: DirtSettings) -> Suspects | None:
     """All that may be dirt on the middle frame, against neighbours as they are; None where two are not to be had."""
-    here = window.luma8()
     offsets = neighbour_offsets(window)
     if offsets is None:
         return None
-    neighbours = [Neighbour.along(window.luma8(offset), window.motion(offset)) for offset in offsets]
-    return find_suspects(here, (neighbours[0], neighbours[1]), settings)
+
+    def make() -> Suspects:
+        one, other = (Neighbour.along(window.luma8(o), window.motion(o, settings.motion)) for o in offsets)
+        return replace(find_suspects(window.luma8(), (one, other), settings), both_sides=offsets == (-1, 1))
+
+    if settings.motion == "fine":
+        return make()  # looked at once, by the first pass
+    return window.keep(f"dirt sight {_sight_name(settings)}", make, lambda made: SIGHT_BYTES * made.here.nbytes)
 
 
-def first_pass(window: Window) -> FirstPass:
+def first_pass(window: Window, motion: MotionQuality) -> FirstPass:
     """The middle frame as first cleaned, made once.
 
     By the default settings, whatever the person's are: it is only looked at, and a changed setting finds it ready.
     """
-    settings = DirtSettings()
+    settings = DirtSettings(motion=motion)
 
     def make() -> FirstPass:
         here, seen = window.luma8(), first_sight(window, settings)
@@ -127,50 +134,60 @@ def first_pass(window: Window) -> FirstPass:
         filled[mask] = cv2.addWeighted(first.luma, 0.5, second.luma, 0.5, 0)[mask]
         return FirstPass(mask, filled, seen.neighbours)
 
-    return window.keep(f"dirt first {DirtStep.version}", make, lambda made: made.nbytes)
+    return window.keep(f"dirt first {DirtStep.version} {motion}", make, lambda made: made.nbytes)
 
 
-def cleaned_neighbours(window: Window, offsets: tuple[int, int]) -> tuple[tuple[Neighbour, Neighbour], FirstPasses]:
+def cleaned_neighbours(
+    window: Window, offsets: tuple[int, int], motion: MotionQuality
+) -> tuple[tuple[Neighbour, Neighbour], FirstPasses]:  # fmt: skip
     """Both neighbours without their dirt, moved onto the middle frame, and their first passes; made once."""
 
     def make() -> tuple[tuple[Neighbour, Neighbour], FirstPasses]:
-        own, first, second = (first_pass(window.at(offset)) for offset in (0, *offsets))
+        # the farthest ahead first: threads on frames side by side then work on different ones instead of waiting
+        passes = {offset: first_pass(window.at(offset), motion) for offset in sorted((0, *offsets), reverse=True)}
+        own, first, second = (passes[offset] for offset in (0, *offsets))
         one, other = (
             neighbour.cleaned(passed.filled, own.mask, passed.mask)
             for neighbour, passed in zip(own.neighbours, (first, second), strict=True)
         )
-        return (_completed(window, one, other, offsets[1]), _completed(window, other, one, offsets[0])), (first, second)
+        first_moved = _completed(window, one, other, offsets[1], motion)
+        return (first_moved, _completed(window, other, one, offsets[0], motion)), (first, second)
 
-    return window.keep(f"dirt cleaned {DirtStep.version}", make, lambda made: 22 * made[0][0].luma.nbytes)
+    return window.keep(f"dirt cleaned {DirtStep.version} {motion}", make, lambda made: 22 * made[0][0].luma.nbytes)
 
 
-def _completed(window: Window, neighbour: Neighbour, other: Neighbour, beside: int) -> Neighbour:
+def _completed(
+    window: Window, neighbour: Neighbour, other: Neighbour, beside: int, motion: MotionQuality
+) -> Neighbour:  # fmt: skip
     """A neighbour with what leads off its picture taken from beyond the other one, which lies at `beside`."""
     beyond = 2 * beside
     if not neighbour.off.any() or abs(beside) > 1 or not window.has(beyond):
         return neighbour
-    return neighbour.completed(other, window.at(beside).motion(beside), window.luma8(beyond))
+    return neighbour.completed(other, window.at(beside).motion(beside, motion), window.luma8(beyond))
 
 
-def sources_of(window: Window, mask: Mask, sight: SecondSight) -> list[Source]:
+def sources_of(window: Window, mask: Mask, sight: SecondSight, motion: MotionQuality) -> list[Source]:
     """Both neighbours, and the frames beyond them where a neighbour is dirty or does not show the place."""
-    bent = grow(mask, BENT_PX)
+    places = places_of(mask)
     sources, wanting = [], False
     for offset, neighbour, dirty in zip(sight.offsets, sight.suspects.neighbours, sight.dirty, strict=True):
-        source = Source(window.rgb(offset), straightened(neighbour.flow, bent), dirty)
+        source = Source(window.rgb(offset), neighbour.straight_under(mask), dirty)
         sources.append(source)
-        across, down = positions(source.flow)
-        wanting |= bool(np.any(mask & (outside(across, down) | (sample(dirty.view(np.uint8), across, down) > 0))))
-    if wanting and sight.offsets == (-1, 1):
-        sources += [_beyond(window, near, offset) for near, offset in zip(sources, sight.offsets, strict=True)
-                    if window.has(2 * offset)]  # fmt: skip
+        across, down = moved_places(source.flow, places)
+        off = outside(across, down, dirty.shape)
+        wanting |= bool(np.any(off | (sample_at(dirty.view(np.uint8), across, down) > 0)))
+    if wanting and sight.offsets == (-1, 1) and motion == "fine":
+        around = places_of(grow(mask, RING_PX))
+        near = [(source, 2 * o) for source, o in zip(sources, sight.offsets, strict=True) if window.has(2 * o)]
+        sources += [_beyond(window, source, offset, around) for source, offset in near]
     return sources
 
 
-def _beyond(window: Window, near: Source, offset: int) -> Source:
-    """The frame beyond a neighbour, along both motions."""
-    onward = sample(window.at(offset).motion(offset), *positions(near.flow))
-    return Source(window.rgb(2 * offset), near.flow + onward, first_pass(window.at(2 * offset)).mask)
+def _beyond(window: Window, near: Source, offset: int, places: Places) -> Source:
+    """The frame beyond a neighbour, along both motions at the places asked for."""
+    flow, onward = near.flow.copy(), window.at(offset // 2).motion(offset // 2)
+    flow[places] += sample_at(onward, *moved_places(near.flow, places))
+    return Source(window.rgb(offset), flow, first_pass(window.at(offset), "fine").mask)
 
 
 def second_sight(window: Window, settings: DirtSettings) -> SecondSight | None:
@@ -180,12 +197,28 @@ def second_sight(window: Window, settings: DirtSettings) -> SecondSight | None:
         return None
 
     def make() -> SecondSight:
-        neighbours, (first, second) = cleaned_neighbours(window, offsets)
-        return SecondSight(find_suspects(window.luma8(), neighbours, settings), offsets, (first.mask, second.mask))
+        if settings.motion == "quick":
+            return _quick_sight(window, settings, offsets)
+        neighbours, (first, second) = cleaned_neighbours(window, offsets, settings.motion)
+        seen = replace(find_suspects(window.luma8(), neighbours, settings), both_sides=offsets == (-1, 1))
+        return SecondSight(seen, offsets, (first.mask, second.mask))
 
+    name = f"dirt second {_sight_name(settings)}"
+    return window.keep(name, make, lambda made: SIGHT_BYTES * made.suspects.here.nbytes)
+
+
+def _quick_sight(window: Window, settings: DirtSettings, offsets: tuple[int, int]) -> SecondSight:
+    """The first sight for the second: the neighbours as they are, with what was roughly found on them."""
+    seen = first_sight(window, settings)
+    assert seen is not None
+    first, second = (first_pass(window.at(offset), settings.motion).mask for offset in offsets)
+    return SecondSight(seen, offsets, (first, second))
+
+
+def _sight_name(settings: DirtSettings) -> str:
+    """Name of what depends on these settings, but not on those by which it is judged later."""
     judged_later = {"caution", "most_pct", "smallest_px", "largest_px", "motion_limit_px", "grow_px"}
-    name = f"dirt second {DirtStep.version} {settings.model_dump_json(exclude=judged_later)}"
-    return window.keep(name, make, lambda made: 8 * made.suspects.here.nbytes)
+    return f"{DirtStep.version} {settings.model_dump_json(exclude=judged_later)}"
 
 
 def neighbour_offsets(window: Window) -> tuple[int, int] | None:

@@ -39,6 +39,7 @@ class Suspects:
         count: number of blobs.
         skirt: (H, W) bool, the blobs with their soft edges.
         features: what they measure.
+        both_sides: whether one neighbour lies before and one after.
     """
 
     here: Luma8
@@ -50,6 +51,7 @@ class Suspects:
     count: int
     skirt: Mask
     features: BlobFeatures
+    both_sides: bool = True
 
 
 def find_suspects(here: Luma8, neighbours: tuple[Neighbour, Neighbour], settings: DirtSettings) -> Suspects:
