@@ -106,7 +106,7 @@ def take_all(window: Window) -> None:
             lambda: choose_setting(window, "Threshold"),
             lambda: bench.value_strip.last.setValue(14.0))  # fmt: skip
     picture(window, "measuring-and-scopes", "test_strip", "one_picture", lambda: session.count_in("timecode"),
-            "measure", lambda: bench.show_box(box_in_sight(window)), "scopes",
+            "measure", lambda: bench.measuring.show_box(box_in_sight(window)), "scopes",
             "luma", lambda: bench.player.set_loop(range(40, 90)))  # fmt: skip
     picture(window, "intake", "one_picture", "one_picture", "scopes", lambda: session.count_in("frames"),
             lambda: session.declare(gauge="16 mm", running_speed="16", field_order="top_first"),

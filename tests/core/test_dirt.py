@@ -18,8 +18,8 @@ from grevin.core.quality.figures import Matches, psnr, squared_error
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.render.run import RunRequest, run
 from grevin.core.steps.dirt.filling import Source, fill_blobs
-from grevin.core.steps.dirt.suspects import robust_noise
 from grevin.core.steps.dirt.judge import MODEL
+from grevin.core.steps.dirt.suspects import robust_noise
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from tests.conftest import moving_frames, write_video
@@ -190,9 +190,9 @@ def test_a_neighbours_own_dirt_is_not_taken() -> None:
     spoilt, dirty = picture.copy(), picture.copy()
     spoilt[mask], dirty[mask] = 0.0, 1.0
     clean = np.zeros_like(mask)
-    fill_blobs(spoilt, mask, [Source(dirty, still, mask), Source(picture, still, clean)])
+    fill_blobs(spoilt, mask, [Source(-1, dirty, still, mask), Source(1, picture, still, clean)])
     assert np.abs(spoilt - picture).max() < 0.03
-    fill_blobs(spoilt, mask, [Source(dirty, still, mask), Source(dirty, still, mask)])
+    fill_blobs(spoilt, mask, [Source(-1, dirty, still, mask), Source(-1, dirty, still, mask)])
     assert np.isfinite(spoilt).all(), "where both are dirty something has to be taken"
 
 

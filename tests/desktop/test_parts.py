@@ -25,7 +25,8 @@ from grevin.core.steps.settings import Settings, setting
 from grevin.core.survey.lanes import Lanes
 from grevin.core.timebase.counters import Counter
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
-from grevin.desktop.light_table.light_table import Drawing, LightTable
+from grevin.desktop.light_table.drawing import Drawing
+from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.light_table.view import View
 from grevin.desktop.message_bar import MessageBar
 from grevin.desktop.neighbour_strip.strip import NeighbourStrip

@@ -9,9 +9,11 @@ import typer
 
 from grevin.cli import console
 from grevin.core.media.opening import open_reel
+from grevin.core.render.ledger import verdicts_from_ledger
 from grevin.core.render.run import RunRequest, run
 from grevin.core.timebase.rates import parse_range, parse_rate
 from grevin.core.treatment.recipe import read_recipe
+from grevin.core.treatment.verdicts import Verdicts
 
 
 def apply(
@@ -22,6 +24,9 @@ def apply(
         Path | None, typer.Option(help="Folder for evidence pictures, 255 where a step may act.")
     ] = None,
     ledger: Annotated[Path | None, typer.Option(help="File for the ledger, .csv or .json.")] = None,
+    verdicts: Annotated[
+        Path | None, typer.Option(help="A ledger looked through by a person: its verdicts go before the steps' own.")
+    ] = None,
     frames: Annotated[str | None, typer.Option("--range", help="Frames A:B, from A up to but not including B.")] = None,
     rate: Annotated[str | None, typer.Option(help="Frames per second of a picture sequence.")] = None,
     overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace an output of that name.")] = False,
@@ -34,7 +39,8 @@ def apply(
         for line in reel.notes:
             console.note(line)
         chosen = parse_range(frames, len(reel))
-        proof = run(reel, treatment, RunRequest(output, chosen, evidence, ledger, overwrite), progress)
+        words = verdicts_from_ledger(verdicts) if verdicts else Verdicts()
+        proof = run(reel, treatment, RunRequest(output, chosen, evidence, ledger, overwrite, words), progress)
         proof.rows.close()
     if as_json:
         console.say_json(proof.data())

@@ -90,6 +90,11 @@ KEYS: tuple[Key, ...] = (
     Key("pan_down", ("Alt+Down",), "Look", "down"),
     Key("wider_strip", ("Ctrl+N",), "Look", "Neighbour strip of three, five or seven frames"),
     Key("full_screen", ("F11",), "Look", "The picture on the full screen"),
+    Key("doubt_on", (".",), "Verdict", "To the next doubtful place"),
+    Key("doubt_back", (",",), "Verdict", "To the previous doubtful place"),
+    Key("leave", ("L",), "Verdict", "Leave the place alone"),
+    Key("mend", ("Y",), "Verdict", "Mend the place"),
+    Key("undecided", ("U",), "Verdict", "Undecided again: the step decides"),
     Key("measure", ("M",), "Measure", "Measure: drag a box"),
     Key("measure_whole", ("Shift+M",), "Measure", "Measure what the light table shows"),
     Key("scopes", ("B",), "Measure", "Scopes"),
@@ -128,6 +133,8 @@ def page() -> str:
         "<tr><td>drag</td><td>move the picture; take hold of the wipe's line or its turning knob</td></tr>"
         "<tr><td>space and drag, middle button</td><td>move the picture while measuring</td></tr>"
         "<tr><td>Shift and drag</td><td>measure a box</td></tr>"
-        "<tr><td>double click</td><td>fit or 100 %</td></tr></table>"
+        "<tr><td>double click</td><td>fit or 100 %</td></tr>"
+        "<tr><td>click, while evidence is shown</td><td>leave a mended place, or mend one that was missed</td></tr>"
+        "</table>"
     )
     return "".join(parts) + mouse

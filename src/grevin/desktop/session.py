@@ -15,14 +15,17 @@ from grevin.core.intake.declared import Declared, declare
 from grevin.core.intake.examination import Examination
 from grevin.core.intake.naming import names_by_pattern
 from grevin.core.intake.reel import DeclaredReel
-from grevin.core.job.document import Job, Reel, add_step, change_settings, remove_step, switch_step
+from grevin.core.job.document import Job, Reel, add_step, change_regions, change_settings, remove_step, switch_step
 from grevin.core.job.findings import Finding
 from grevin.core.job.job_file import JobFile
 from grevin.core.media.image_sequence import DEFAULT_RATE
 from grevin.core.media.video_file import VideoFile
+from grevin.core.steps.base import Area
 from grevin.core.timebase.counters import COUNTER_LABELS, Counter, CounterKind
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment
+from grevin.core.treatment.regions import Region
+from grevin.core.treatment.verdicts import Verdict, Verdicts, Word
 
 CACHE_BYTES = 448 << 20  # pictures, motion and screens kept for looking; with the results below the 1.5 GB we promise
 RESULT_BYTES = 256 << 20  # treated frames kept for playing: 400 frames of SD, 80 of HD
@@ -63,6 +66,7 @@ class Session(QObject):
         self.counter_kind: CounterKind = "frames"
         self.unreadable: dict[int, str] = {}
         self.chain: Chain | None = None
+        self.verdicts = Verdicts()
         self.reel_index = 0
         self.selected = 0
         self.place = Place(0, 0)
@@ -117,6 +121,7 @@ class Session(QObject):
         self.unreadable = {
             found.first: found.words for found in job_file.findings(entry.id) if found.kind == UNREADABLE
         }
+        self.verdicts = Verdicts(job_file.verdicts(entry.id))
         self._rebuild()
         self._remembered = {}
         frame, view_point, selected = (self._fact(name) for name in ("frame", "view_point", "selected"))
@@ -201,6 +206,20 @@ class Session(QObject):
         self._treat(
             "Let the step act" if enabled else "Let the step rest", switch_step(self.treatment, place - 1, enabled)
         )
+
+    def give_verdict(self, area: Area, word: Word) -> bool:
+        """A person's word on a place of the frame that is looked at, for the selected step; False where none is."""
+        entry, place = self.entry, self.selected
+        if self.job_file is None or entry is None or not 0 < place <= len(self.treatment.steps):
+            return False
+        verdict = Verdict(self.treatment.steps[place - 1].step, self.place.frame, area, word)
+        label = {"leave": "Leave a place alone", "mend": "Mend a place", "undecided": "Take a verdict back"}[word]
+        return self._change(partial(self.job_file.act, label, self.document, entry.id, (verdict,)))
+
+    def change_regions(self, place: int, regions: tuple[Region, ...]) -> None:
+        """Other regions of a step."""
+        if regions != self.treatment.steps[place - 1].regions:
+            self._treat("Change regions", change_regions(self.treatment, place - 1, regions))
 
     def undo(self) -> None:
         """Take the last act back."""
@@ -315,7 +334,9 @@ class Session(QObject):
         if entry is not None and after is not None and entry.id == after.id:
             if entry.declared != after.declared:
                 self._declare_anew(after.declared)
-            if entry.treatment != after.treatment:
+            words = Verdicts(self.job_file.verdicts(after.id)) if self.job_file is not None else Verdicts()
+            if entry.treatment != after.treatment or set(words) != set(self.verdicts):
+                self.verdicts = words
                 self._treat_anew()
         if before.reels != self.document.reels:
             self.reels_changed.emit()
@@ -353,4 +374,4 @@ class Session(QObject):
     def chain_of(self, treatment: Treatment) -> Chain:
         """The open reel under a treatment, sharing what is known already."""
         assert self.reel is not None
-        return Chain(self.reel, treatment, self._cache, self._results)
+        return Chain(self.reel, treatment, self._cache, self._results, self.verdicts)

@@ -142,7 +142,7 @@ class Window(QMainWindow):
             **{name: partial(table.zoom_to, zoom) for name, zoom in ZOOMS.items()},
             **{name: partial(table.pan, *way) for name, way in PANS.items()},
             **{name: partial(self.parts.go_to, name) for name in self.parts.places},
-            **bench.looking.acts,
+            **bench.looking.acts, **bench.specks.acts,
             "undo": session.undo, "redo": session.redo, "add_step": bench.path.open_menu,
             "test_strip": lambda: bench.try_values(not bench.trying.on), "one_picture": self._plain,
             "shot_back": partial(self._go_shot, -1), "shot_forward": partial(self._go_shot, 1),
@@ -155,8 +155,8 @@ class Window(QMainWindow):
             "view_back": lambda: session.view_from(session.place.view_point - 1),
             "view_on": lambda: session.view_from(session.place.view_point + 1),
             "wider_strip": bench.widen_strip, "full_screen": self._full_screen,
-            "measure": lambda: bench.measure(not bench.is_measuring),
-            "measure_whole": lambda: bench.show_box(table.visible_box()),
+            "measure": lambda: bench.measuring.measure(not bench.measuring.on),
+            "measure_whole": lambda: bench.measuring.show_box(table.visible_box()),
             "scopes": lambda: bench.show_scopes(not bench.scopes.isVisibleTo(bench.side)),
             "open_material": partial(asking.ask_material, self, self.opening.open),
             "open_folder": partial(asking.ask_folder, self, self.opening.open),
@@ -183,8 +183,8 @@ class Window(QMainWindow):
         elif self.bench.trying.on:
             self.bench.try_values(False)
         else:
-            self.bench.measure(False)
-            self.bench.show_box(None)
+            self.bench.measuring.measure(False)
+            self.bench.measuring.show_box(None)
             self.bench.looking.plain()
 
     def _search(self, then: Callable[[Any], None], work: Callable[[CutSearch, Any], object]) -> None:

@@ -10,8 +10,9 @@ from pydantic import BaseModel, ConfigDict
 from grevin.core.intake.declared import Declared
 from grevin.core.media.image_sequence import is_pattern
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
+from grevin.core.treatment.regions import Region
 
-JOB_FORMAT, JOB_VERSION = "grevin-job", 2
+JOB_FORMAT, JOB_VERSION = "grevin-job", 3
 
 
 class Reel(BaseModel):
@@ -87,7 +88,9 @@ def migrated(data: dict[str, Any]) -> dict[str, Any]:
             {"id": place, "path": reel["path"], "declared": {"rate": reel.get("rate")}, "treatment": reel["treatment"]}
             for place, reel in enumerate(data.get("reels", []))
         ]
-        return {**data, "version": JOB_VERSION, "reels": reels}
+        data = {**data, "version": 2, "reels": reels}
+    if data.get("version") == 2:  # treatments without regions
+        data = {**data, "version": JOB_VERSION}
     return data
 
 
@@ -108,7 +111,13 @@ def change_settings(treatment: Treatment, place: int, changes: dict[str, Any]) -
         SettingsError: if a value is not allowed.
     """
     old = treatment.steps[place]
-    new = TreatmentStep.make(old.step, {**old.settings, **changes}, old.enabled)
+    new = TreatmentStep.make(old.step, {**old.settings, **changes}, old.enabled, old.regions)
+    return Treatment(steps=(*treatment.steps[:place], new, *treatment.steps[place + 1 :]))
+
+
+def change_regions(treatment: Treatment, place: int, regions: tuple[Region, ...]) -> Treatment:
+    """The treatment with other regions at `place`."""
+    new = treatment.steps[place].model_copy(update={"regions": regions})
     return Treatment(steps=(*treatment.steps[:place], new, *treatment.steps[place + 1 :]))
 
 

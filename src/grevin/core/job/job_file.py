@@ -9,7 +9,7 @@ import json
 import sqlite3
 from collections.abc import Iterable
 from contextlib import closing
-from dataclasses import astuple, fields
+from dataclasses import asdict, astuple, fields
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -21,9 +21,12 @@ from grevin.core.intake.examination import Examination
 from grevin.core.job.document import JOB_FORMAT, JOB_VERSION, Job, migrated
 from grevin.core.job.findings import Finding
 from grevin.core.render.ledger import LedgerRow
+from grevin.core.treatment.verdicts import Verdict, Verdicts
 
 APPLICATION_ID = 0x47525631  # "GRV1" in the SQLite header, so that `file` and we know what it is
 LONGEST_HISTORY = 1000  # acts kept for undo
+_VERDICT_ROWS = pydantic.TypeAdapter(list[Verdict])
+_VERDICT_COLUMNS = "step, frame, x, y, width, height, word"
 
 _SCHEMA = """
 CREATE TABLE acts (id INTEGER PRIMARY KEY AUTOINCREMENT, label TEXT NOT NULL, done_at TEXT NOT NULL,
@@ -35,12 +38,16 @@ CREATE TABLE ledger (run INTEGER NOT NULL REFERENCES runs(id), frame INTEGER NOT
   pixels INTEGER NOT NULL, contrast REAL NOT NULL, confidence REAL NOT NULL, verdict TEXT NOT NULL);
 CREATE INDEX ledger_by_frame ON ledger(run, frame);
 """
-_SINCE_VERSION_2 = """
+_LATER_TABLES = """
 CREATE TABLE IF NOT EXISTS indices (identity TEXT PRIMARY KEY, data BLOB NOT NULL);
 CREATE TABLE IF NOT EXISTS examined (identity TEXT PRIMARY KEY, data TEXT NOT NULL);
 CREATE TABLE IF NOT EXISTS findings (id INTEGER PRIMARY KEY, reel INTEGER NOT NULL, kind TEXT NOT NULL,
   first INTEGER NOT NULL, last INTEGER NOT NULL, words TEXT NOT NULL, verdict TEXT NOT NULL DEFAULT 'undecided',
   UNIQUE (reel, kind, first, last));
+CREATE TABLE IF NOT EXISTS verdicts (id INTEGER PRIMARY KEY, act INTEGER NOT NULL, reel INTEGER NOT NULL,
+  step TEXT NOT NULL, frame INTEGER NOT NULL, x INTEGER NOT NULL, y INTEGER NOT NULL, width INTEGER NOT NULL,
+  height INTEGER NOT NULL, word TEXT NOT NULL);
+CREATE INDEX IF NOT EXISTS verdicts_by_reel ON verdicts(reel, act);
 """
 
 
@@ -71,7 +78,7 @@ class JobFile:
             with database:
                 database.execute(f"PRAGMA application_id = {APPLICATION_ID}")
                 database.execute(f"PRAGMA user_version = {JOB_VERSION}")
-                for statement in (_SCHEMA + _SINCE_VERSION_2).split(";\n"):
+                for statement in (_SCHEMA + _LATER_TABLES).split(";\n"):
                     database.execute(statement)
                 _insert_act(database, "New job", document)
         except (OSError, sqlite3.Error) as fault:
@@ -112,13 +119,25 @@ class JobFile:
     def _current(self) -> int:
         return int(self._database.execute("SELECT value FROM facts WHERE name = 'current_act'").fetchone()[0])
 
-    def act(self, label: str, document: Job) -> None:
-        """Do something: store the new document; what was undone before can no longer be redone."""
+    def act(self, label: str, document: Job, reel: int = 0, verdicts: Iterable[Verdict] = ()) -> None:
+        """Do something: store the new document and words on places of a reel; what was undone is gone for good."""
         with self._database:
             self._database.execute("DELETE FROM acts WHERE id > ?", (self._current(),))
-            _insert_act(self._database, label, document)
+            self._database.execute("DELETE FROM verdicts WHERE act > ?", (self._current(),))
+            act = _insert_act(self._database, label, document)
+            self._database.executemany(
+                f"INSERT INTO verdicts (act, reel, {_VERDICT_COLUMNS}) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                ((act, reel, row.step, row.frame, *row.area, row.word) for row in verdicts),
+            )
             self._database.execute("DELETE FROM acts WHERE id <= (SELECT max(id) FROM acts) - ?", (LONGEST_HISTORY,))
         self.document = document
+
+    def verdicts(self, reel: int) -> list[Verdict]:
+        """The words on places of the reel with that id, as far as they are not undone, oldest first."""
+        rows = self._database.execute(
+            f"SELECT {_VERDICT_COLUMNS} FROM verdicts WHERE reel = ? AND act <= ? ORDER BY id", (reel, self._current())
+        ).fetchall()
+        return [Verdict(step, frame, (x, y, width, height), word) for step, frame, x, y, width, height, word in rows]
 
     def undo_label(self) -> str | None:
         """What undo would take back; None if there is nothing."""
@@ -257,16 +276,17 @@ def _connect(path: Path) -> sqlite3.Connection:
     return database
 
 
-def _insert_act(database: sqlite3.Connection, label: str, document: Job) -> None:
+def _insert_act(database: sqlite3.Connection, label: str, document: Job) -> int:
     cursor = database.execute(
         "INSERT INTO acts (label, done_at, document) VALUES (?, ?, ?)", (label, _now(), document.model_dump_json())
     )
     database.execute("INSERT OR REPLACE INTO facts VALUES ('current_act', ?)", (str(cursor.lastrowid),))
+    return int(cursor.lastrowid or 0)
 
 
 def _bring_up_to_date(database: sqlite3.Connection) -> None:
     with database:
-        for statement in _SINCE_VERSION_2.split(";\n"):
+        for statement in _LATER_TABLES.split(";\n"):
             database.execute(statement)
         database.execute(f"PRAGMA user_version = {JOB_VERSION}")
 
@@ -274,7 +294,9 @@ def _bring_up_to_date(database: sqlite3.Connection) -> None:
 def export_job(path: Path) -> dict[str, Any]:
     """The current document of a job file as plain data."""
     with closing(JobFile.open(path)) as job:
-        return job.document.model_dump(mode="json")
+        words = {str(reel.id): [asdict(row) for row in Verdicts(job.verdicts(reel.id))] for reel in job.document.reels}
+        verdicts = {reel: rows for reel, rows in words.items() if rows}
+        return {**job.document.model_dump(mode="json"), **({"verdicts": verdicts} if verdicts else {})}
 
 
 def import_job(data: Any, path: Path) -> None:
@@ -286,10 +308,14 @@ def import_job(data: Any, path: Path) -> None:
     known = range(1, JOB_VERSION + 1)
     if not isinstance(data, dict) or data.get("format") != JOB_FORMAT or data.get("version") not in known:
         raise JobFileError("This is not an exported Grevin job.", f'It must hold "format": "{JOB_FORMAT}".')
+    words = data.get("verdicts", {})
     try:
-        document = Job.model_validate(migrated(data))
+        document = Job.model_validate(migrated({name: value for name, value in data.items() if name != "verdicts"}))
+        verdicts = {int(reel): _VERDICT_ROWS.validate_python(rows) for reel, rows in words.items()}
     except pydantic.ValidationError as fault:
         first = fault.errors()[0]
         where = ".".join(map(str, first["loc"]))
         raise JobFileError(f"The job data is wrong at {where}: {first['msg']}.", "Correct it and try again.") from fault
-    JobFile.create(path, document).close()
+    with closing(JobFile.create(path, document)) as job:
+        for reel, rows in verdicts.items():
+            job.act("Take verdicts over", document, reel, rows)

@@ -3,17 +3,24 @@
 from __future__ import annotations
 
 import csv
+import io
 import json
 import tempfile
 import weakref
 from collections.abc import Iterable, Iterator
 from dataclasses import asdict, astuple, dataclass, fields
 from pathlib import Path
+from typing import Any
+
+import pydantic
 
 from grevin.core.errors import UsageError
 from grevin.core.media.writing import translated
+from grevin.core.steps.base import Blob
 from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.verdicts import Verdict, Verdicts, Word
 
+_VERDICT = pydantic.TypeAdapter(Verdict)
 LEDGER_FORMAT, LEDGER_VERSION = "grevin-ledger", 1
 SPOOL_BYTES = 8 << 20  # rows of short runs never reach the disk
 
@@ -29,7 +36,7 @@ class LedgerRow:
         pixels: size of what was found.
         contrast: 8-bit levels, positive brighter than the neighbours.
         confidence: 0..1.
-        verdict: mend, leave or undecided.
+        verdict: "mend" for what was mended, "leave" for what a person had left alone.
     """
 
     frame: int
@@ -42,7 +49,7 @@ class LedgerRow:
     pixels: int
     contrast: float
     confidence: float
-    verdict: str = "mend"
+    verdict: Word = "mend"
 
 
 class LedgerSpool:
@@ -74,15 +81,57 @@ class LedgerSpool:
 
 
 def ledger_rows(chain: Chain, number: int) -> list[LedgerRow]:
-    """The mends of one frame."""
+    """The mends of one frame, and what was left alone on a person's word."""
     rows: list[LedgerRow] = []
     for place, source in enumerate(chain.steps, 1):
         evidence = source.evidence(number)
-        found = evidence.blobs if evidence is not None else ()
+        if evidence is None:
+            continue
+        words: tuple[tuple[Word, tuple[Blob, ...]], ...] = (("mend", evidence.blobs), ("leave", evidence.left))
         rows.extend(
-            LedgerRow(number, place, source.step.id, *b.area, b.pixels, b.contrast, b.confidence) for b in found
+            LedgerRow(number, place, source.step.id, *b.area, b.pixels, b.contrast, b.confidence, word)
+            for word, blobs in words
+            for b in blobs
         )
     return rows
+
+
+def verdicts_from_ledger(path: Path) -> Verdicts:
+    """The verdicts in a ledger that a person has looked through.
+
+    Raises:
+        UsageError: if it cannot be read or is no ledger; with the row.
+    """
+    check_ledger_path(path)
+    try:
+        text = path.read_text(encoding="utf-8-sig")
+        data = (
+            list(csv.DictReader(io.StringIO(text))) if path.suffix.lower() == ".csv" else list(json.loads(text)["rows"])
+        )
+    except OSError as fault:
+        raise UsageError(f"The ledger {path} cannot be read ({fault.strerror}).", "Check its name.") from fault
+    except (ValueError, KeyError, TypeError, csv.Error, RecursionError) as fault:
+        raise UsageError(f"{path.name} is not a ledger ({fault}).", "Give a ledger that Grevin wrote.") from fault
+    return Verdicts(_verdict(row, place, path.name) for place, row in enumerate(data, 1))
+
+
+def _verdict(row: Any, place: int, name: str) -> Verdict:
+    try:
+        area = tuple(int(row[column]) for column in ("x", "y", "width", "height"))
+        return _VERDICT.validate_python(
+            {"step": row["step"], "frame": int(row["frame"]), "area": area, "word": row["verdict"]}
+        )
+    except (KeyError, TypeError, ValueError) as fault:
+        raise UsageError(
+            f"Row {place} of {name} is not a ledger's row ({_reason(fault)}).",
+            "It needs step, frame, x, y, width, height and a verdict of mend, leave or undecided.",
+        ) from fault
+
+
+def _reason(fault: Exception) -> str:
+    if isinstance(fault, pydantic.ValidationError):
+        return str(fault.errors()[0]["msg"])
+    return f"no {fault}" if isinstance(fault, KeyError) else str(fault)
 
 
 def check_ledger_path(path: Path) -> None:

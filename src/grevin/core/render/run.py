@@ -28,6 +28,7 @@ from grevin.core.render.verify import as_image_frame
 from grevin.core.timebase.counters import Counter
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment
+from grevin.core.treatment.verdicts import Verdicts
 
 MOST_DOUBTS = 20  # frames left alone that are named
 RENDER_CACHE_BYTES = 256 << 20  # a handful of HD frames with their motion; independent of the reel's length
@@ -43,6 +44,7 @@ class RunRequest:
         evidence: folder for evidence pictures, or None.
         ledger: file for the ledger, or None.
         overwrite: whether an output of that name may be replaced.
+        verdicts: what a person said on single places.
     """
 
     output: Path
@@ -50,6 +52,7 @@ class RunRequest:
     evidence: Path | None = None
     ledger: Path | None = None
     overwrite: bool = False
+    verdicts: Verdicts = field(default_factory=Verdicts)
 
 
 @dataclass
@@ -60,7 +63,7 @@ class Proof:
         frames: frames read back, each with the checksum of what was written.
         untouched: frames that are the source bit for bit.
         mended: frames in which something was changed, inside the evidence only.
-        mends: rows of the ledger.
+        mends: places mended.
         samples_changed: share of all samples, 0..1.
         notes: what else the reader of the output should know.
         checksums: MD5 of each frame's planes.
@@ -113,7 +116,7 @@ def run(material: Reader | DeclaredReel, treatment: Treatment, request: RunReque
     reel = material if isinstance(material, DeclaredReel) else DeclaredReel(material)
     reader = reel.reader
     _check_readable(reader, request.frames)
-    chain = Chain(reel, treatment, ByteCache(RENDER_CACHE_BYTES))
+    chain = Chain(reel, treatment, ByteCache(RENDER_CACHE_BYTES), verdicts=request.verdicts)
     start = Start(_timecode_at(reel, request.frames[0]), reel.keeps_times)
     writer = open_writer(request.output, reader, chain.result.format, request.frames, request.overwrite, start)
     evidence: EvidenceWriter | None = None
@@ -178,6 +181,7 @@ def _write(
         proof.checksums.append(frame_checksum(as_image_frame(frame) if pictures else frame))
         proof.rows.add(rows)
         proof.notes += tuple(doubts) if len(proof.notes) < MOST_DOUBTS else ()
+        proof.mends += sum(row.verdict == "mend" for row in rows)
         proof.mended += differing > 0
         proof.untouched += differing == 0
         changed += differing
@@ -187,7 +191,6 @@ def _write(
         progress.advance()
     with translated(request.output):
         writer.finish()
-    proof.mends = len(proof.rows)
     proof.samples_changed = changed / max(1, total)
     return proof
 

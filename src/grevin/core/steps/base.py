@@ -21,6 +21,7 @@ from grevin.core.picture.frame import Frame, Mask
 from grevin.core.steps.settings import Settings
 
 Made = TypeVar("Made")
+Area = tuple[int, int, int, int]  # x, y, width, height in pixels
 
 
 @dataclass(frozen=True)
@@ -32,12 +33,26 @@ class Blob:
         pixels: number of pixels that deviate (before growing).
         contrast: mean deviation from the neighbours, 8-bit levels; positive brighter, negative darker.
         confidence: 0..1.
+        doubtful: whether the step was nearly of the other opinion.
+        by_hand: whether a person's word put it there.
     """
 
-    area: tuple[int, int, int, int]
+    area: Area
     pixels: int
     contrast: float
     confidence: float
+    doubtful: bool = False
+    by_hand: bool = False
+
+    @property
+    def words(self) -> str:
+        """Size, contrast and confidence for people."""
+        x, y, width, height = self.area
+        than = "brighter" if self.contrast > 0 else "darker"
+        return (
+            f"{width} x {height} px at {x}, {y} ({self.pixels} px), {abs(self.contrast):.0f} levels {than}, "
+            f"confidence {self.confidence:.2f}"
+        )
 
 
 @dataclass(frozen=True, eq=False)
@@ -48,6 +63,8 @@ class Evidence:
         mask: (H, W) bool.
         weight: (H, W) float32 0..1 share of the mended picture inside the mask; None for 1.
         blobs: what the mask is made of.
+        passed: what was nearly taken.
+        left: what would have been taken but for a person's word.
         doubt: a sentence where the step left the whole frame alone, because it does not look like its kind of damage.
     """
 
@@ -55,11 +72,17 @@ class Evidence:
     weight: npt.NDArray[np.float32] | None = None
     blobs: tuple[Blob, ...] = ()
     doubt: str = ""
+    passed: tuple[Blob, ...] = ()
+    left: tuple[Blob, ...] = ()
 
     @property
     def nbytes(self) -> int:
         """Bytes held."""
-        return self.mask.nbytes + (self.weight.nbytes if self.weight is not None else 0) + 200 * len(self.blobs)
+        return (
+            self.mask.nbytes
+            + (self.weight.nbytes if self.weight is not None else 0)
+            + 200 * len(self.blobs + self.passed)
+        )
 
     @classmethod
     def nothing(cls, shape: tuple[int, int], doubt: str = "") -> Evidence:
@@ -131,6 +154,18 @@ class LocalStep(Step, Protocol):
 
     def mend(self, window: Window, evidence: Evidence, settings: Any) -> Rgb:
         """(H, W, 3) float32 R'G'B'; only what lies inside the evidence is used."""
+        ...
+
+
+class Explaining(Protocol):
+    """What a local step may have besides: it answers a person who points at a place."""
+
+    def find_at(self, window: Window, area: Area, settings: Any) -> Evidence:
+        """What is to be mended there, now that a person says that it is damage."""
+        ...
+
+    def explain(self, window: Window, evidence: Evidence, area: Area, settings: Any) -> str:
+        """From where a piece of the evidence is filled, in words."""
         ...
 
 

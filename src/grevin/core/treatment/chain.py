@@ -7,7 +7,7 @@ made on demand and kept in one cache under content keys; a frame that no step ch
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -19,11 +19,13 @@ from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame, merge_touched
 from grevin.core.picture.masks import align_to_chroma
 from grevin.core.picture.source import FrameSource
-from grevin.core.steps.base import AnyStep, Evidence, Made
+from grevin.core.steps.base import AnyStep, Area, Blob, Evidence, Made
 from grevin.core.steps.registry import step_by_id
 from grevin.core.steps.settings import Settings
 from grevin.core.treatment.recipe import Treatment
+from grevin.core.treatment.regions import Region, allowed, within
 from grevin.core.treatment.shots import ShotFinder
+from grevin.core.treatment.verdicts import Verdicts, apply_verdicts
 
 DEFAULT_CACHE_BYTES = 384 << 20
 
@@ -112,12 +114,25 @@ class ChainWindow:
         return self._cache.get(f"kept/{name}/{self._source.identity}/{self._number}", make, size_of)
 
 
+@dataclass(frozen=True, eq=False)
+class Said:
+    """What a person says besides the settings.
+
+    Attributes:
+        verdicts: words on single places of the reel.
+        regions: where the step may act.
+    """
+
+    verdicts: Verdicts
+    regions: tuple[Region, ...] = ()
+
+
 class StepSource:
     """A FrameSource: one step over the frames of another source."""
 
     def __init__(
         self, source: FrameSource, step: AnyStep, settings: Settings, shots: ShotFinder, cache: ByteCache,
-        results: ByteCache,
+        results: ByteCache, said: Said,
     ) -> None:  # fmt: skip
         self.step = step
         self.settings = settings
@@ -125,7 +140,11 @@ class StepSource:
         self._shots = shots
         self._cache = cache
         self._results = results
-        self._identity = content_key(source.identity, step.id, step.version, settings.model_dump_json())
+        self._said = said
+        where = [region.model_dump_json() for region in said.regions]
+        self._own = content_key(source.identity, step.id, step.version, settings.model_dump_json(), *where)
+        words = said.verdicts.key(step.id)
+        self._identity = content_key(self._own, words) if words else self._own
         self._map = step.frame_map(len(source), settings) if _is_time(step) else None  # type: ignore[union-attr]
         self._format = (
             step.new_format(source.format, settings) if _is_shape(step) else source.format  # type: ignore[union-attr]
@@ -145,8 +164,8 @@ class StepSource:
         return len(self._source) if self._map is None else len(self._map)
 
     def key(self, number: int) -> str:
-        """Cache key of a frame."""
-        return f"frame/{self._identity}/{number}"
+        """Cache key of a frame; the verdicts on other frames do not change it."""
+        return f"frame/{self._own}/{self._said.verdicts.key(self.step.id, number)}/{number}"
 
     def window(self, number: int) -> ChainWindow:
         """What the step sees at a frame."""
@@ -160,16 +179,34 @@ class StepSource:
         """Where a local step acts on the frame, in whole chroma blocks; None for the other families."""
         if not _is_local(self.step):
             return None
-        key = f"evidence/{self._identity}/{number}"
+        key = f"evidence/{self._own}/{self._said.verdicts.key(self.step.id, number)}/{number}"
         return self._cache.get(key, lambda: self._find(number), lambda e: e.nbytes)
 
     def _find(self, number: int) -> Evidence:
         found = self.step.find(self.window(number), self.settings)  # type: ignore[union-attr]
+        found = within(found, allowed(self._said.regions, number, found.mask.shape))
+        verdicts = self._said.verdicts.on(self.step.id, number)
+        found = apply_verdicts(found, verdicts, lambda area: self._find_at(number, area))
         mask = align_to_chroma(found.mask, self._source.format)
         if found.weight is not None:
             added = mask & ~found.mask
             found = replace(found, weight=np.where(added, np.float32(0.0), found.weight))
         return replace(found, mask=mask)
+
+    def _find_at(self, number: int, area: Area) -> Evidence:
+        """What a person's word adds at a place: as the step sees it, or the place as it was drawn."""
+        if hasattr(self.step, "find_at"):
+            return self.step.find_at(self.window(number), area, self.settings)  # type: ignore[no-any-return]
+        mask = np.zeros((self._source.format.height, self._source.format.width), np.bool_)
+        mask[area[1] : area[1] + area[3], area[0] : area[0] + area[2]] = True
+        return Evidence(mask, blobs=(Blob(area, int(mask.sum()), 0.0, 0.0),))
+
+    def explain(self, number: int, area: Area) -> str:
+        """From where a piece of the evidence is filled, in words; "" where the step does not say."""
+        evidence = self.evidence(number)
+        if evidence is None or not hasattr(self.step, "explain"):
+            return ""
+        return str(self.step.explain(self.window(number), evidence, area, self.settings))
 
     def _make(self, number: int) -> Frame:
         if self._map is not None:
@@ -210,8 +247,9 @@ class Chain:
     """
 
     def __init__(
-        self, reel: FrameSource, treatment: Treatment, cache: ByteCache | None = None, results: ByteCache | None = None
-    ) -> None:
+        self, reel: FrameSource, treatment: Treatment, cache: ByteCache | None = None, results: ByteCache | None = None,
+        verdicts: Verdicts | None = None,
+    ) -> None:  # fmt: skip
         """Build the chain.
 
         Args:
@@ -220,22 +258,25 @@ class Chain:
             cache: holds everything made on the way.
             results: holds the frames that steps made, so that they outlive what was needed to make them;
                 the same as `cache` by default.
+            verdicts: what a person said on single places.
         """
         self.cache = cache or ByteCache(DEFAULT_CACHE_BYTES)
         self.results = results or self.cache
         self.source = CachedSource(reel, self.cache)
         self.shots = ShotFinder(self.source, self.cache)
+        self.verdicts = verdicts or Verdicts()
         self.steps: list[StepSource] = []
         self.view_points: list[CachedSource | StepSource] = [self.source]
         for row in treatment.steps:
             if row.enabled:
-                self.add(step_by_id(row.step), row.model())
+                self.add(step_by_id(row.step), row.model(), row.regions)
             else:
                 self.view_points.append(self.result)
 
-    def add(self, step: AnyStep, settings: Settings) -> StepSource:
+    def add(self, step: AnyStep, settings: Settings, regions: tuple[Region, ...] = ()) -> StepSource:
         """Put a step at the end."""
-        added = StepSource(self.result, step, settings, self.shots, self.cache, self.results)
+        said = Said(self.verdicts, regions)
+        added = StepSource(self.result, step, settings, self.shots, self.cache, self.results, said)
         self.steps.append(added)
         self.view_points.append(added)
         return added
@@ -244,6 +285,11 @@ class Chain:
     def result(self) -> CachedSource | StepSource:
         """The picture after everything."""
         return self.view_points[-1]
+
+    def explain(self, view_point: int, number: int, area: Area) -> str:
+        """From where the step that leads to a view point fills a piece of its evidence, in words; "" for the rest."""
+        place = self.view_points[view_point]
+        return place.explain(number, area) if isinstance(place, StepSource) else ""
 
     def is_ready(self, view_point: int, number: int) -> bool:
         """Whether a frame at a view point is at hand without making it."""

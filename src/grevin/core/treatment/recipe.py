@@ -12,6 +12,7 @@ from pydantic import BaseModel, ConfigDict
 from grevin.core.errors import SettingsError, UsageError
 from grevin.core.steps.registry import step_by_id
 from grevin.core.steps.settings import Settings
+from grevin.core.treatment.regions import Region
 
 RECIPE_FORMAT, RECIPE_VERSION = "grevin-recipe", 1
 
@@ -23,6 +24,7 @@ class TreatmentStep(BaseModel):
         step: id of the step.
         settings: only what differs from the defaults need be given; kept in full.
         enabled: whether it acts.
+        regions: where it may act; everywhere where there are none.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -30,16 +32,19 @@ class TreatmentStep(BaseModel):
     step: str
     settings: dict[str, Any] = {}
     enabled: bool = True
+    regions: tuple[Region, ...] = ()
 
     @classmethod
-    def make(cls, step: str, settings: dict[str, Any] | None = None, enabled: bool = True) -> TreatmentStep:
+    def make(
+        cls, step: str, settings: dict[str, Any] | None = None, enabled: bool = True, regions: tuple[Region, ...] = ()
+    ) -> TreatmentStep:  # fmt: skip
         """A step with checked settings.
 
         Raises:
             SettingsError: if the step or a setting is unknown or out of range.
         """
         model = step_by_id(step).settings_model.read(settings or {}, step)
-        return cls(step=step, settings=model.model_dump(), enabled=enabled)
+        return cls(step=step, settings=model.model_dump(), enabled=enabled, regions=regions)
 
     def model(self) -> Settings:
         """The settings as the step's own model."""
@@ -60,6 +65,8 @@ class Treatment(BaseModel):
             row: dict[str, Any] = {"step": step.step, "settings": step.settings}
             if not step.enabled:
                 row["enabled"] = False
+            if step.regions:
+                row["regions"] = [region.model_dump(exclude_none=True) for region in step.regions]
             steps.append(row)
         return {"format": RECIPE_FORMAT, "version": RECIPE_VERSION, "steps": steps}
 
@@ -93,7 +100,7 @@ def _read_step(row: Any, place: int, name: str) -> TreatmentStep:
         raise SettingsError(
             f"Step {place} of {name} is not written as one ({where}).", 'Write {"step": "dirt", "settings": {}}.'
         ) from fault
-    return TreatmentStep.make(raw.step, raw.settings, raw.enabled)
+    return TreatmentStep.make(raw.step, raw.settings, raw.enabled, raw.regions)
 
 
 def read_recipe(path: Path) -> Treatment:

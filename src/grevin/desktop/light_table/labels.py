@@ -8,7 +8,7 @@ from grevin.desktop.light_table.wipe import Wipe
 from grevin.desktop.work.looks import Look, Ways
 
 if TYPE_CHECKING:
-    from grevin.desktop.light_table.light_table import Drawing
+    from grevin.desktop.light_table.drawing import Drawing
 
 FLAT_DEGREES = 45.0
 

@@ -5,7 +5,7 @@ Zoom is counted in the screen's own pixels, so that 100 % is exact on every scre
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import replace
 from typing import Literal
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
@@ -21,7 +21,9 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from grevin.core.measure.area import Box
 from grevin.core.picture.display import Screen, mask_screen
+from grevin.desktop.light_table.drawing import Drawing
 from grevin.desktop.light_table.labels import labels
+from grevin.desktop.light_table.marks import OutlineMark, paint_marks
 from grevin.desktop.light_table.painting import (
     evidence_overlay,
     label,
@@ -36,28 +38,11 @@ from grevin.desktop.light_table.wipe import Wipe
 from grevin.desktop.style import look as style
 from grevin.desktop.work.looks import COMPUTED, Look, Ways
 
+CLICK_PX = 4  # a press that moves no farther is a click
 GRIP_PX = 7  # how near the pointer must be to take hold of the wipe's line
 GAP_PX = 4  # between the two pictures side by side
 PAN_SHARE = 0.12  # of the table's size that a key moves the picture
-EvidenceMode = Literal["off", "hatch", "mask"]
 Hold = Literal["nothing", "picture", "wipe", "knob", "box"]
-
-
-@dataclass(frozen=True)
-class Drawing:
-    """What is drawn over or beside the picture.
-
-    Attributes:
-        before: the source instead of the view point, while held.
-        evidence: off, outline and hatch, or the mask alone.
-        colour: red, green, blue of the evidence.
-        square: pixels shown square, whatever their shape.
-    """
-
-    before: bool = False
-    evidence: EvidenceMode = "off"
-    colour: tuple[int, int, int] = style.EVIDENCE
-    square: bool = False
 
 
 class LightTable(QWidget):
@@ -67,6 +52,7 @@ class LightTable(QWidget):
     wipe_changed = Signal(object)
     pointed = Signal(object)
     boxed = Signal(object)
+    clicked = Signal(object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -82,6 +68,9 @@ class LightTable(QWidget):
         self._drawing = Drawing()
         self._wipe = Wipe()
         self._box: Box | None = None
+        self._marks: tuple[OutlineMark, ...] = ()
+        self._mark_words = ""
+        self._pressed: QPointF | None = None
         self._measuring = False
         self._waiting = False
         self._words = ""
@@ -158,6 +147,12 @@ class LightTable(QWidget):
         """The measured box."""
         self._box = box
         self.update()
+
+    def show_marks(self, marks: tuple[OutlineMark, ...], words: str) -> None:
+        """Outlines round pieces of the evidence, and words on the one that is picked."""
+        if (marks, words) != (self._marks, self._mark_words):
+            self._marks, self._mark_words = marks, words
+            self.update()
 
     # Geometry, in the screen's own pixels
 
@@ -237,6 +232,12 @@ class LightTable(QWidget):
         """Move the picture by the screen's pixels."""
         self._set(self._view.moved(across, down, self.size_of_picture(), self.table()))
 
+    def show_middle(self, x: float, y: float) -> None:
+        """Bring a pixel of the picture to the middle of the table, unless all of the picture is shown."""
+        width, height = self.size_of_picture()
+        if self._view.zoom != FIT:
+            self._set(replace(self._view, x=min(1.0, x * self.aspect() / width), y=min(1.0, y / height)))
+
     def scale(self) -> float:
         """Screen pixels per displayed picture pixel."""
         return self._view.scale(self.size_of_picture(), self.table())
@@ -276,6 +277,7 @@ class LightTable(QWidget):
             self._paint_evidence(painter, look, pane, place)
         if self._box is not None:
             paint_box(painter, self._box, place, self.scale() * self.aspect(), self.scale())
+        paint_marks(painter, self._marks, place, self.scale() * self.aspect(), self.scale())
         painter.restore()
 
     def _picture(self, look: Look, pane: int) -> Screen:
@@ -304,6 +306,8 @@ class LightTable(QWidget):
         y = 8.0
         for text in labels(look, self._ways, self._drawing, self._wipe, self._waiting):
             y += label(painter, text, 8, y) + 4
+        if self._mark_words:
+            label(painter, self._mark_words, 8, self.height() - painter.fontMetrics().height() - 18)
         if self._ways.compare == "side" and not self._drawing.before:
             left, right = self.panes()
             bottom = self.height() - painter.fontMetrics().height() - 18
@@ -336,6 +340,8 @@ class LightTable(QWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._drag = event.position()
         self._hold = self._held_at(event)
+        left = event.button() == Qt.MouseButton.LeftButton
+        self._pressed = event.position() if self._hold == "picture" and left and not self.panning_by_space else None
         self._box_start = self._picture_point(event.position()) if self._hold == "box" else None
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
@@ -369,7 +375,11 @@ class LightTable(QWidget):
         return (int(point[0]), int(point[1])) if inside else None
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        self._drag = None
+        spot = self._pixel_under(event.position())
+        still = self._pressed is not None and (event.position() - self._pressed).manhattanLength() <= CLICK_PX
+        if still and spot is not None:
+            self.clicked.emit(spot)
+        self._drag = self._pressed = None
         self._hold = "nothing"
 
     def leaveEvent(self, event: object) -> None:
@@ -380,6 +390,9 @@ class LightTable(QWidget):
             self.zoom_step(1 if event.angleDelta().y() > 0 else -1, event.position())
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        if self._drawing.evidence != "off":
+            self.mousePressEvent(event)  # two clicks on pieces of the evidence
+            return
         self.zoom_to(1.0 if self._view.zoom == FIT else FIT, event.position())
 
     def resizeEvent(self, event: QResizeEvent) -> None:

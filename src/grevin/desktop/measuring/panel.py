@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from functools import partial
+from typing import Literal
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
@@ -10,12 +14,28 @@ from grevin.core.picture.format import PictureFormat
 from grevin.core.treatment.recipe import TreatmentStep
 from grevin.desktop.measuring.sending import Offer, offers
 
+Use = Literal["protect", "only"]
+
+
+@dataclass(frozen=True)
+class RegionWanted:
+    """What is to be made of the box.
+
+    Attributes:
+        use: leave its inside alone, or act only there.
+        this_frame: on the present frame only, not on every frame.
+    """
+
+    use: Use
+    this_frame: bool
+
 
 class MeasuringPanel(QWidget):
     """Shows a box; emits {setting: value} when a measured value is to be taken over."""
 
     sent = Signal(dict)
     cleared = Signal()
+    region_wanted = Signal(object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -47,6 +67,29 @@ class MeasuringPanel(QWidget):
         row.addWidget(self.offered, 1)
         row.addWidget(self.send)
         layout.addLayout(row)
+        layout.addLayout(self._region_row())
+
+    def _region_row(self) -> QHBoxLayout:
+        """A region of the selected step out of the box."""
+        row = QHBoxLayout()
+        self.run = QComboBox()
+        self.run.setObjectName("region_run")
+        self.run.addItem("every frame", False)
+        self.run.addItem("this frame", True)
+        self.run.setToolTip("On which frames the region holds.")
+        self.protect, self.only = QPushButton("Leave alone"), QPushButton("Only here")
+        self.protect.setToolTip("The selected step leaves the inside of the box alone.")
+        self.only.setToolTip("The selected step leaves everything outside the box alone.")
+        uses: tuple[tuple[QPushButton, Use], ...] = ((self.protect, "protect"), (self.only, "only"))
+        for button, use in uses:
+            button.setObjectName(f"region_{use}")
+            button.clicked.connect(partial(self._want_region, use))
+            row.addWidget(button)
+        row.addWidget(self.run, 1)
+        return row
+
+    def _want_region(self, use: Use, _checked: bool = False) -> None:
+        self.region_wanted.emit(RegionWanted(use, bool(self.run.currentData())))
 
     def show_box(
         self, box: Box | None, readings: tuple[Reading, ...], fmt: PictureFormat | None, step: TreatmentStep | None
@@ -61,6 +104,8 @@ class MeasuringPanel(QWidget):
                 self.offered.addItem(offer.words, offer)
         self.offered.setVisible(self.offered.count() > 0)
         self.send.setVisible(self.offered.count() > 0)
+        for part in (self.protect, self.only, self.run):
+            part.setVisible(box is not None and step is not None)
 
     def _send(self) -> None:
         offer = self.offered.currentData()

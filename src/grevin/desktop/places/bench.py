@@ -10,17 +10,17 @@ from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from grevin.core.errors import GrevinError, UnreadableFrameError
-from grevin.core.measure.area import Box, read_box, read_point
-from grevin.core.treatment.recipe import TreatmentStep
+from grevin.core.measure.area import read_point
 from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.light_table.view import View
-from grevin.desktop.measuring.panel import MeasuringPanel
+from grevin.desktop.measuring.measuring import Measuring
 from grevin.desktop.neighbour_strip.neighbours import Neighbours
 from grevin.desktop.neighbour_strip.strip import COUNTS, NeighbourStrip
 from grevin.desktop.places.looking_bar import LookingBar
 from grevin.desktop.places.playing import Player
 from grevin.desktop.places.time_bar import TimeBar
 from grevin.desktop.places.ways_of_looking import WaysOfLooking
+from grevin.desktop.reviewing.specks import Specks
 from grevin.desktop.scopes.panel import ScopesPanel
 from grevin.desktop.session import Place, Session
 from grevin.desktop.test_strip.strip import ValueStrip
@@ -51,16 +51,15 @@ class Bench(QWidget):
         self.looking_bar = LookingBar()
         self.time_bar = TimeBar()
         self.path = TreatmentPath()
-        self.measuring = MeasuringPanel()
         self.scopes = ScopesPanel()
         self.value_strip = ValueStrip()
         self.pictures = QStackedWidget()
         self.player = Player(session, self)
         self.trying = Trying(session, self.value_strip, self)
+        self.measuring = Measuring(session, self.table, self.looking_bar, self.scopes, self)
+        self.specks = Specks(session, self.table, self)
         self.readying = Readying(self)
         self._shown_view_point = 0
-        self._box: Box | None = None
-        self.is_measuring = False
         self._looker = LatestWorker("look", self)
         self.neighbours = Neighbours(session, self.strip, self)
         self._ready_timer = QTimer(self, singleShot=True, interval=READY_DELAY_MS)
@@ -77,9 +76,9 @@ class Bench(QWidget):
         side.setContentsMargins(0, 0, 0, 0)
         side.setSpacing(0)
         side.addWidget(self.path, 3)
-        side.addWidget(self.measuring)
+        side.addWidget(self.measuring.panel)
         side.addWidget(self.scopes, 2)
-        self.measuring.hide()
+        self.measuring.panel.hide()
         self.scopes.hide()
         middle = QVBoxLayout()
         middle.setContentsMargins(0, 0, 0, 0)
@@ -110,7 +109,14 @@ class Bench(QWidget):
         self.table.view_changed.connect(self._share_view)
         self.table.wipe_changed.connect(self.looking.move_wipe)
         self.table.pointed.connect(self._show_probe)
-        self.table.boxed.connect(self.show_box)
+        self.table.pointed.connect(self.specks.point)
+        self.table.clicked.connect(self.specks.click)
+        self.measuring.box_changed.connect(self.specks.show_box)
+        self.specks.evidence_wanted.connect(self._show_evidence)
+        for told in (self.player.told, self.specks.told, self.measuring.told):
+            told.connect(self.told)
+        for faulted in (self.scopes.faulted, self.trying.faulted, self.specks.faulted):
+            faulted.connect(self.faulted)
         self.looking.ways_changed.connect(self._change_ways)
         self.looking.drawing_changed.connect(self._show_looking)
         self.looking.wipe_changed.connect(lambda: self.table.show_wipe(self.looking.wipe))
@@ -128,15 +134,11 @@ class Bench(QWidget):
         self.path.step_removed.connect(session.remove_step)
         self.path.step_switched.connect(session.switch_step)
         self.path.settings_changed.connect(session.change_settings)
+        self.path.regions_changed.connect(session.change_regions)
         self.path.step_selected.connect(session.select)
         self.path.view_point_chosen.connect(session.view_from)
-        self.measuring.sent.connect(lambda values: session.change_settings(session.selected, values))
-        self.measuring.cleared.connect(lambda: self.show_box(None))
-        self.scopes.faulted.connect(self.faulted)
-        self.trying.faulted.connect(self.faulted)
         self.value_strip.cells.zoom_wanted.connect(self.table.zoom_step)
         self.value_strip.cells.moved.connect(self.table.move_by)
-        self.player.told.connect(self.told)
         self.player.playing_changed.connect(self._show_playing)
         self.player.loop_changed.connect(self._show_time)
 
@@ -144,13 +146,13 @@ class Bench(QWidget):
         """End the threads."""
         self._ready_timer.stop()
         self.player.stop()
-        for worker in (self._looker, self.neighbours, self.trying, self.readying, self.scopes):
+        for worker in (self._looker, self.neighbours, self.trying, self.readying, self.scopes, self.specks):
             worker.stop()
 
     @property
     def busy(self) -> bool:
         """Whether pictures that are wanted now are still being made."""
-        return any(part.busy for part in (self._looker, self.neighbours, self.trying, self.scopes))
+        return any(part.busy for part in (self._looker, self.neighbours, self.trying, self.scopes, self.specks))
 
     # What the session says
 
@@ -164,7 +166,7 @@ class Bench(QWidget):
         self.try_values(False)
         self.table.show_words("Reading the first picture …")
         self.table.show_view(View())
-        self.show_box(None)
+        self.measuring.show_box(None)
         self.strip.forget()
         self._show_path()
         self._show_place(self._session.place)
@@ -172,7 +174,7 @@ class Bench(QWidget):
     def _show_treatment(self) -> None:
         self.strip.forget()
         self._show_path()
-        self.show_box(self._box)
+        self.measuring.show_again()
         if self.trying.on:
             self.try_values(self._session.selected > 0)
         self._show_place(self._session.place)
@@ -183,7 +185,7 @@ class Bench(QWidget):
 
     def _show_selection(self, _place: int) -> None:
         self._show_path()
-        self.show_box(self._box)
+        self.measuring.show_again()
         if self.trying.on:
             self.try_values(True)
         self._ask_look()
@@ -250,7 +252,8 @@ class Bench(QWidget):
             self._share_view(self.table.view)
             self.strip.show_picture(look.number, look.after)
             self._show_facts(look)
-            self._read_box(look)
+            self.measuring.read(look)
+            self.specks.take_look()
         if not (self.player.playing and self.scopes.busy):
             self.scopes.show_frame(look.frame)
         self.looked.emit(look)
@@ -301,6 +304,7 @@ class Bench(QWidget):
         if looking.drawing.evidence != "off" and self._session.selected == 0 and self._session.treatment.steps:
             self._session.select(self._session.place.view_point or 1)
         self.table.show_ways(looking.ways, looking.drawing)
+        self.specks.show(looking.drawing.evidence != "off")
         self.looking_bar.show_ways(looking.ways, looking.drawing)
         self._share_view(self.table.view)
 
@@ -309,6 +313,11 @@ class Bench(QWidget):
         self.strip.show_view(view)
         self.value_strip.cells.show_view(view, drawing.colour if drawing.evidence != "off" else None)
         self.looking_bar.show_zoom(view.zoom, self.table.scale())
+
+    def _show_evidence(self) -> None:
+        """A step's findings are looked through: they have to be seen."""
+        if self.looking.drawing.evidence == "off":
+            self.looking.draw(evidence="hatch")
 
     def set_before(self, on: bool) -> None:
         """Show the source while held."""
@@ -333,35 +342,7 @@ class Bench(QWidget):
             self.trying.show_frame(self.looking.ways, self.player.playing)
             self.value_strip.cells.setFocus(Qt.FocusReason.OtherFocusReason)
 
-    # Measuring, scopes
-
-    def measure(self, on: bool) -> None:
-        """Let a drag measure, and show what was measured."""
-        self.is_measuring = on
-        self.table.show_measuring(on)
-        self.looking_bar.show_toggle("measure", on)
-        self.show_box(self._box)
-
-    def show_box(self, box: Box | None) -> None:
-        """The measured box, None for none."""
-        self._box = box
-        self.table.show_box(box)
-        self.scopes.show_box(box)
-        self.measuring.setVisible(self.is_measuring or box is not None)
-        if self.table.look is not None:
-            self._read_box(self.table.look)
-
-    def _read_box(self, look: Look) -> None:
-        if not self.measuring.isVisibleTo(self):
-            return
-        fmt = look.frame.format
-        box = self._box if self._box is not None and self._box.fits(fmt) else None
-        readings = read_box(look.frame, box) if box is not None else ()
-        self.measuring.show_box(box, readings, fmt, self._selected_step())
-
-    def _selected_step(self) -> TreatmentStep | None:
-        steps, place = self._session.treatment.steps, self._session.selected
-        return steps[place - 1] if 0 < place <= len(steps) else None
+    # Reading values
 
     def _show_probe(self, place: tuple[int, int] | None) -> None:
         look = self.table.look

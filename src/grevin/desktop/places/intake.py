@@ -12,7 +12,8 @@ from grevin.core.intake.examination import contradictions
 from grevin.core.intake.found import facts
 from grevin.desktop.intake.declaring import Declaring
 from grevin.desktop.intake.reels_list import ReelsList
-from grevin.desktop.light_table.light_table import Drawing, LightTable
+from grevin.desktop.light_table.drawing import Drawing
+from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.session import Session
 from grevin.desktop.style import look as style
 from grevin.desktop.work.looks import Look, Ways

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QMenu, QTo
 
 from grevin.core.picture.display import CHANNELS
 from grevin.desktop.keys import hint
-from grevin.desktop.light_table.light_table import Drawing
+from grevin.desktop.light_table.drawing import Drawing
 from grevin.desktop.light_table.view import FIT, ZOOM_STEPS
 from grevin.desktop.style import look as style
 from grevin.desktop.work.looks import COMPARE_LABELS, COMPUTED, Ways

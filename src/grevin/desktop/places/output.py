@@ -212,6 +212,7 @@ class Output(QWidget):
             output.parent / f"{stem}-evidence" if self.evidence.isChecked() else None,
             output.parent / f"{stem}-ledger.csv" if self.ledger.isChecked() else None,
             self.overwrite.isChecked(),
+            self._session.verdicts,
         )
         if not request.frames:
             self.result.setText("The last frame lies before the first: choose a run of frames.")

@@ -10,7 +10,7 @@ from typing import Any
 from PySide6.QtCore import QObject, Signal
 
 from grevin.core.picture.display import Channel
-from grevin.desktop.light_table.light_table import Drawing, EvidenceMode
+from grevin.desktop.light_table.drawing import Drawing, EvidenceMode
 from grevin.desktop.light_table.wipe import Wipe
 from grevin.desktop.work.looks import Compare, Ways
 

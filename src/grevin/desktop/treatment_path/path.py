@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 from grevin.core.steps.registry import REGISTRY, step_by_id
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from grevin.desktop.style import look as style
+from grevin.desktop.treatment_path.region_rows import RegionRows
 from grevin.desktop.treatment_path.settings_form import SettingsForm
 
 RAIL_WIDTH = 22
@@ -69,6 +70,7 @@ class Card(QFrame):
     removed = Signal()
     switched = Signal(bool)
     changed = Signal(dict)
+    regions_changed = Signal(object)
 
     def __init__(self, step: TreatmentStep, place: int, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -101,6 +103,9 @@ class Card(QFrame):
         self._form = SettingsForm(kind.settings_model)
         self._form.changed.connect(self.changed)
         layout.addWidget(self._form)
+        self._regions = RegionRows()
+        self._regions.changed.connect(self.regions_changed)
+        layout.addWidget(self._regions)
 
     def show_step(self, step: TreatmentStep, unfolded: bool, looked: bool) -> None:
         """Show the step's state."""
@@ -109,6 +114,7 @@ class Card(QFrame):
         self._acts.blockSignals(False)
         self._form.show_values(step.model())
         self._form.setVisible(unfolded)
+        self._regions.show_regions(step.regions if unfolded else ())
         if self.property("looked") != looked:
             self.setProperty("looked", looked)
             self.style().unpolish(self)
@@ -134,6 +140,7 @@ class TreatmentPath(QScrollArea):
     step_removed = Signal(int)
     step_switched = Signal(int, bool)
     settings_changed = Signal(int, dict)
+    regions_changed = Signal(int, object)
     step_selected = Signal(int)
     view_point_chosen = Signal(int)
 
@@ -195,6 +202,7 @@ class TreatmentPath(QScrollArea):
             card.removed.connect(partial(self.step_removed.emit, place))
             card.switched.connect(partial(self.step_switched.emit, place))
             card.changed.connect(partial(self.settings_changed.emit, place))
+            card.regions_changed.connect(partial(self.regions_changed.emit, place))
             self._cards.append(card)
             self._row(place, place == len(treatment.steps), card)
         self._layout.addWidget(self._adder())

@@ -13,6 +13,7 @@ from grevin.core.motion.flow import Flow, outside, sample
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.masks import boxes_around
+from grevin.core.steps.base import Area
 
 Patch = npt.NDArray[np.float32]
 
@@ -30,11 +31,13 @@ class Source:
     """A frame to fill from.
 
     Attributes:
+        offset: its place, counted from the frame that is mended.
         picture: (H, W, 3) float32 R'G'B'.
         flow: (H, W, 2) float32 from this frame to it, not bent by the dirt.
         dirty: (H, W) bool, its own dirt.
     """
 
+    offset: int
     picture: Rgb
     flow: Flow
     dirty: Mask
@@ -73,6 +76,17 @@ def fill_blobs(picture: Rgb, mask: Mask, sources: Sequence[Source]) -> None:
         ring = ~mask[rows, columns]
         filled = _fill_patch(original[rows, columns], ring, sources, (rows, columns))
         picture[rows, columns][inside] = filled[inside]
+
+
+def fill_shares(picture: Rgb, mask: Mask, sources: Sequence[Source], area: Area) -> list[float]:
+    """How much of what is filled inside an area comes from each source, 0..1; see `fill_blobs`."""
+    x, y, width, height = area
+    rows = slice(max(0, y - RING_PX), min(mask.shape[0], y + height + RING_PX))
+    columns = slice(max(0, x - RING_PX), min(mask.shape[1], x + width + RING_PX))
+    inside = mask[rows, columns]
+    offers = [_offer(picture[rows, columns], ~inside, source, (rows, columns)) for source in sources]
+    weights = [float(offer.weight[inside].sum()) for offer in offers]
+    return [weight / max(sum(weights), 1e-30) for weight in weights]
 
 
 def _fill_patch(patch: Rgb, ring: Mask, sources: Sequence[Source], place: tuple[slice, slice]) -> Patch:

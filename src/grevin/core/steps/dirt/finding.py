@@ -10,7 +10,7 @@ import numpy.typing as npt
 
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.masks import feather_inside, grow
-from grevin.core.steps.base import Blob, Evidence
+from grevin.core.steps.base import Area, Blob, Evidence
 from grevin.core.steps.dirt.features import BlobFeatures
 from grevin.core.steps.dirt.judge import MODEL, judge, plain_score
 from grevin.core.steps.dirt.settings import DirtSettings
@@ -19,6 +19,7 @@ from grevin.core.steps.dirt.suspects import SKIRT_PX, Suspects
 # Squared 8-bit levels summed over a blob, below which a wrong repair is hardly seen; tried on the clean open clips so
 # that no frame falls below 38 dB. At the ends of a shot what comes into view or goes looks like dirt.
 SMALL_STAKE, SMALL_STAKE_AT_END = 3.2e5, 3e4
+DOUBTFUL_SCORE = 1.0  # a blob is doubtful where its score lies no farther than this from what is needed
 STAKE_SLOPE = 0.6  # rise of the needed score with the logarithm of the stake
 
 
@@ -39,17 +40,50 @@ def needed(seen: Suspects, caution: float) -> npt.NDArray[np.float64]:
 
 def find_blobs(seen: Suspects, settings: DirtSettings) -> Evidence:
     """Evidence of dirt among the suspects."""
-    features = seen.features
     if seen.count == 0:
         return Evidence.nothing(seen.here.shape)
-    sure = judge(seen)
-    kept = in_bounds(features, settings) & (sure >= needed(seen, settings.caution))
+    sure, allowed = judge(seen), in_bounds(seen.features, settings)
+    over = _score(sure) - _score(needed(seen, settings.caution))
+    kept, near = allowed & (over >= 0), np.abs(over) < DOUBTFUL_SCORE
+    blobs = blobs_of(seen.features, kept, sure, near)
+    passed = blobs_of(seen.features, allowed & ~kept & near, sure, near)
+    mask, weight = mask_of(seen, kept, settings)
+    return Evidence(mask, weight, blobs, passed=passed)
+
+
+def find_at(seen: Suspects, area: Area, settings: DirtSettings) -> Evidence:
+    """Evidence of what a person points at: the suspect there, whatever the judge thinks, or the place itself."""
+    rows, columns = slice(area[1], area[1] + area[3]), slice(area[0], area[0] + area[2])
+    meant = np.zeros(seen.count, np.bool_)
+    touched = np.bincount(seen.labels[rows, columns].ravel(), minlength=seen.count + 1)[1:]
+    if touched.any():
+        meant[int(np.argmax(touched))] = True
+        mask, weight = mask_of(seen, meant, settings)
+        return Evidence(mask, weight, blobs_of(seen.features, meant, judge(seen), np.zeros_like(meant)))
+    drawn = np.zeros(seen.here.shape, np.uint8)
+    middle = (area[0] + (area[2] - 1) / 2, area[1] + (area[3] - 1) / 2)
+    cv2.ellipse(drawn, (middle, (float(area[2]), float(area[3])), 0.0), 1, cv2.FILLED)
+    core = np.asarray(drawn, np.bool_)
+    first, second = (neighbour.luma[core].astype(np.float32) for neighbour in seen.neighbours)
+    contrast = float((seen.here[core] - (first + second) / 2).mean()) if core.any() else 0.0
+    mask = grow(core, settings.grow_px)
+    return Evidence(mask, feather_inside(mask, core), (Blob(area, int(core.sum()), round(contrast, 2), 0.0),))
+
+
+def mask_of(
+    seen: Suspects, kept: Mask, settings: DirtSettings
+) -> tuple[Mask, npt.NDArray[np.float32] | None]:  # fmt: skip
+    """(H, W) bool and float32 0..1: what is mended of those blobs, and how much of it."""
     if not kept.any():
-        return Evidence.nothing(seen.here.shape)
+        return np.zeros(seen.here.shape, np.bool_), None
     core = _reached(seen, kept)
     mask = grow(core, settings.grow_px)
-    feather = feather_inside(mask, grow(core, max(0, settings.grow_px - 1)))
-    return Evidence(mask, feather, blobs_of(features, kept, sure))
+    return mask, feather_inside(mask, grow(core, max(0, settings.grow_px - 1)))
+
+
+def _score(sure: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+    held = np.clip(sure, 1e-6, 1 - 1e-6)
+    return np.asarray(np.log(held / (1 - held)))
 
 
 def _reached(seen: Suspects, kept: Mask) -> Mask:
@@ -68,14 +102,17 @@ def in_bounds(features: BlobFeatures, settings: DirtSettings) -> Mask:
     return np.asarray(in_size & (features.speed <= settings.motion_limit_px), np.bool_)
 
 
-def blobs_of(features: BlobFeatures, kept: Mask, sure: npt.NDArray[np.float64]) -> tuple[Blob, ...]:
-    """Rows for the ledger."""
+def blobs_of(
+    features: BlobFeatures, kept: Mask, sure: npt.NDArray[np.float64], near: Mask
+) -> tuple[Blob, ...]:  # fmt: skip
+    """What is told of the blobs that are kept; `near` says which of them are doubtful."""
     return tuple(
         Blob(
             (int(box[0]), int(box[1]), int(box[2]), int(box[3])),
             int(features.pixels[index]),
             round(float(features.sign[index] * features.contrast[index]), 2),
             round(float(sure[index]), 3),
+            bool(near[index]),
         )
         for index, box in enumerate(features.boxes)
         if kept[index]

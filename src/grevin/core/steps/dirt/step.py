@@ -23,14 +23,15 @@ from grevin.core.motion.flow import Luma8, MotionQuality, Places, moved_places, 
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.masks import grow
-from grevin.core.steps.base import Evidence, Window
-from grevin.core.steps.dirt.filling import RING_PX, Source, fill_blobs
-from grevin.core.steps.dirt.finding import find_blobs, find_roughly
+from grevin.core.steps.base import Area, Evidence, Window
+from grevin.core.steps.dirt.filling import RING_PX, Source, fill_blobs, fill_shares
+from grevin.core.steps.dirt.finding import find_at, find_blobs, find_roughly
 from grevin.core.steps.dirt.neighbour import Neighbour
 from grevin.core.steps.dirt.settings import DirtSettings
 from grevin.core.steps.dirt.suspects import Suspects, find_suspects
 from grevin.core.steps.settings import Settings
 
+LEAST_SHARE = 0.005  # of a fill that is worth a word
 SIGHT_BYTES = 12  # held a pixel by all that is known of a frame's suspects
 
 
@@ -63,6 +64,21 @@ class DirtStep:
         if sight is not None:
             fill_blobs(picture, evidence.mask, sources_of(window, evidence.mask, sight, settings.motion))
         return picture
+
+    def find_at(self, window: Window, area: Area, settings: DirtSettings) -> Evidence:
+        """What a person points at, whether the judge takes it for dirt or not."""
+        sight = second_sight(window, settings)
+        return Evidence.nothing(window.luma8().shape) if sight is None else find_at(sight.suspects, area, settings)
+
+    def explain(self, window: Window, evidence: Evidence, area: Area, settings: DirtSettings) -> str:
+        """Which frames fill a piece of the evidence, and how much of it is each one's."""
+        sight = second_sight(window, settings)
+        if sight is None:
+            return ""
+        sources = sources_of(window, evidence.mask, sight, settings.motion)
+        told = zip(sources, fill_shares(window.rgb(), evidence.mask, sources, area), strict=True)
+        parts = (f"{share:.0%} from frame {window.number + s.offset}" for s, share in told if share >= LEAST_SHARE)
+        return "filled " + ", ".join(parts)
 
 
 @dataclass(frozen=True, eq=False)
@@ -171,7 +187,7 @@ def sources_of(window: Window, mask: Mask, sight: SecondSight, motion: MotionQua
     places = places_of(mask)
     sources, wanting = [], False
     for offset, neighbour, dirty in zip(sight.offsets, sight.suspects.neighbours, sight.dirty, strict=True):
-        source = Source(window.rgb(offset), neighbour.straight_under(mask), dirty)
+        source = Source(offset, window.rgb(offset), neighbour.straight_under(mask), dirty)
         sources.append(source)
         across, down = moved_places(source.flow, places)
         off = outside(across, down, dirty.shape)
@@ -187,7 +203,7 @@ def _beyond(window: Window, near: Source, offset: int, places: Places) -> Source
     """The frame beyond a neighbour, along both motions at the places asked for."""
     flow, onward = near.flow.copy(), window.at(offset // 2).motion(offset // 2)
     flow[places] += sample_at(onward, *moved_places(near.flow, places))
-    return Source(window.rgb(offset), flow, first_pass(window.at(offset), "fine").mask)
+    return Source(offset, window.rgb(offset), flow, first_pass(window.at(offset), "fine").mask)
 
 
 def second_sight(window: Window, settings: DirtSettings) -> SecondSight | None:

@@ -1,0 +1,1 @@
+"""Giving verdicts on what a step found, on the light table."""

@@ -1,0 +1,238 @@
+"""Pieces of evidence one at a time: pointed at, clicked, stepped through, each with a verdict."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+
+from grevin.core.measure.area import Box
+from grevin.core.progress import Progress
+from grevin.core.steps.base import Area, Blob, Evidence
+from grevin.core.treatment.doubtful import doubtful_blobs, next_doubtful
+from grevin.core.treatment.verdicts import Word, same_place
+from grevin.desktop.light_table.light_table import LightTable
+from grevin.desktop.light_table.marks import OutlineMark
+from grevin.desktop.session import Session
+from grevin.desktop.work.one_task import OneTask
+from grevin.desktop.work.workers import LatestWorker, Request
+
+CLICK_PX = 9  # side of the square in which a click on nothing looks for what was missed
+NEAR_PX = 3  # a click this far beside a speck still means it
+
+
+class Specks(QObject):
+    """Keeps what is picked; shows it on the light table; turns clicks and keys into verdicts."""
+
+    told = Signal(str)
+    faulted = Signal(object)
+    evidence_wanted = Signal()
+
+    def __init__(self, session: Session, table: LightTable, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self._table = table
+        self._box: Box | None = None
+        self._picked: Blob | None = None
+        self._stepped = False
+        self._coming: tuple[int, Blob] | None = None
+        self._words = ""
+        self.shown = False
+        self.search = OneTask("doubtful", self)
+        self.search.failed.connect(self.faulted)
+        self._explainer = LatestWorker("explain", self)
+        self._explainer.done.connect(self._take_words)
+        self._explainer.failed.connect(lambda _tag, fault: self.faulted.emit(fault))
+        self.acts = {
+            "mend": partial(self.give, "mend"), "leave": partial(self.give, "leave"),
+            "undecided": partial(self.give, "undecided"), "doubt_on": partial(self.step, 1),
+            "doubt_back": partial(self.step, -1),
+        }  # fmt: skip
+
+    @property
+    def busy(self) -> bool:
+        """Whether something is looked for."""
+        return self.search.busy or self._explainer.busy
+
+    @property
+    def picked(self) -> Blob | None:
+        """What the next verdict by key is about."""
+        return self._picked
+
+    @property
+    def words(self) -> str:
+        """What is said of it."""
+        return self._words
+
+    def stop(self) -> None:
+        """End the threads."""
+        self.search.cancel()
+        self._explainer.stop()
+
+    def _evidence(self) -> Evidence | None:
+        look = self._table.look
+        return look.evidence if look is not None and look.number == self._session.place.frame else None
+
+    # What is shown
+
+    def show(self, on: bool) -> None:
+        """Whether the evidence lies over the picture: only then are its pieces shown and clicked."""
+        self.shown = on
+        self._refresh()
+
+    def show_box(self, box: Box | None) -> None:
+        """The measured box, which a verdict by key may be about."""
+        self._box = box
+
+    def take_look(self) -> None:
+        """Another frame, or the same under another treatment."""
+        if self._coming is not None and self._coming[0] == self._session.place.frame and self._evidence() is not None:
+            self._pick(self._coming[1], stepped=True)
+            self._coming = None
+        elif self._picked is not None:
+            self._pick(self._find(self._picked.area), stepped=self._stepped)
+        self._refresh()
+
+    def _find(self, area: Area) -> Blob | None:
+        evidence = self._evidence()
+        every = (*evidence.blobs, *evidence.left, *evidence.passed) if evidence is not None else ()
+        return next((blob for blob in every if same_place(blob.area, area)), None)
+
+    def _refresh(self) -> None:
+        evidence, marks = self._evidence(), []
+        if self.shown and evidence is not None:
+            marks = [OutlineMark(blob.area, "left") for blob in evidence.left]
+            marks += [OutlineMark(blob.area, "passed") for blob in evidence.passed]
+            marks += [OutlineMark(self._picked.area, "picked")] if self._picked is not None else []
+        if self.shown:
+            marks += self._regions()
+        self._table.show_marks(tuple(marks), self._words if self.shown else "")
+
+    def _regions(self) -> list[OutlineMark]:
+        steps, place = self._session.treatment.steps, self._session.selected
+        regions = steps[place - 1].regions if 0 < place <= len(steps) else ()
+        frame = self._session.place.frame
+        return [OutlineMark((r.x, r.y, r.width, r.height), r.use) for r in regions if r.holds(frame)]
+
+    # Pointing
+
+    def point(self, spot: tuple[int, int] | None) -> None:
+        """The pointer moved."""
+        if not self.shown or spot is None:
+            return
+        blob = self._under(spot)
+        if blob is not None and blob != self._picked:
+            self._pick(blob, stepped=False)
+            self._refresh()
+        elif blob is None and self._picked is not None and not self._stepped:
+            self._pick(None, stepped=False)
+            self._refresh()
+
+    def _under(self, spot: tuple[int, int]) -> Blob | None:
+        """The smallest piece at a place of the picture."""
+        evidence = self._evidence()
+        if evidence is None:
+            return None
+        every = (*evidence.blobs, *evidence.left, *evidence.passed)
+        near = [blob for blob in every if _holds(blob.area, spot)]
+        return min(near, key=lambda blob: blob.area[2] * blob.area[3], default=None)
+
+    def _pick(self, blob: Blob | None, stepped: bool) -> None:
+        self._picked, self._stepped = blob, stepped and blob is not None
+        evidence, chain = self._evidence(), self._session.chain
+        self._words = self._state(blob, evidence) if blob is not None and evidence is not None else ""
+        place = self._session.selected
+        if blob is None or evidence is None or chain is None or blob not in evidence.blobs:
+            self._explainer.ask()
+            return
+        frame = self._session.place.frame
+        explain = partial(chain.explain, place, frame, blob.area)
+        self._explainer.ask(Request((chain, frame, blob), explain))
+
+    def _state(self, blob: Blob, evidence: Evidence) -> str:
+        if blob in evidence.left:
+            return f"Left alone by your word: {blob.words}"
+        if blob in evidence.passed:
+            return f"Doubtful, not mended: {blob.words}"
+        if blob.by_hand:
+            return f"Mended by your word: {blob.words}"
+        return f"{'Doubtful, mended' if blob.doubtful else 'Mended'}: {blob.words}"
+
+    def _take_words(self, tag: Any, words: str) -> None:
+        if tag == (self._session.chain, self._session.place.frame, self._picked) and words:
+            self._words = f"{self._words}; {words}"
+            self._refresh()
+
+    # Verdicts
+
+    def click(self, spot: tuple[int, int]) -> None:
+        """A click: what is mended is left, what is left is undecided again, what was missed is mended."""
+        evidence = self._evidence()
+        if not self.shown or evidence is None:
+            return
+        blob = self._under(spot)
+        if blob is None:
+            self._say(_square(spot, evidence.mask.shape), "mend")
+        elif blob in evidence.left or blob.by_hand:
+            self._say(blob.area, "undecided")
+        else:
+            self._say(blob.area, "mend" if blob in evidence.passed else "leave")
+
+    def give(self, word: Word) -> None:
+        """A verdict by key: on what is picked, else on the measured box."""
+        box = self._box
+        if self._picked is not None:
+            self._say(self._picked.area, word)
+        elif box is not None:
+            self._say((box.x, box.y, box.width, box.height), word)
+        else:
+            self.told.emit("Point at a speck, step to a doubtful one (.) or drag a box (Shift) first.")
+
+    def _say(self, area: Area, word: Word) -> None:
+        if not self._session.give_verdict(area, word):
+            self.told.emit("Select a step first: a verdict is about what a step found.")
+
+    # Stepping
+
+    def step(self, direction: int) -> None:
+        """Go to the next (+1) or previous (-1) doubtful piece, on this frame or another."""
+        session, chain = self._session, self._session.chain
+        if chain is None or not 0 < session.selected <= len(session.treatment.steps):
+            self.told.emit("Select a step first: what is doubtful is a step's.")
+            return
+        self.evidence_wanted.emit()
+        start = (session.place.frame, self._picked if self._stepped else None)
+        kept, place = session.kept, session.selected
+
+        def look(progress: Progress) -> tuple[int, Blob] | None:
+            return next_doubtful(chain, place, start, direction, kept, progress)
+
+        self.search.run(look, self._go)
+
+    def _go(self, found: tuple[int, Blob] | None) -> None:
+        if found is None:
+            self.told.emit("Nothing more is doubtful that way.")
+            return
+        self._coming = found
+        if found[0] == self._session.place.frame:
+            self.take_look()
+        else:
+            self._session.go(found[0])
+        x, y, width, height = found[1].area
+        self._table.show_middle(x + width / 2, y + height / 2)
+
+    def count_doubtful(self) -> int:
+        """How many pieces of the present frame wait for a word."""
+        return len(doubtful_blobs(self._evidence()))
+
+
+def _holds(area: Area, spot: tuple[int, int]) -> bool:
+    x, y, width, height = area
+    return x - NEAR_PX <= spot[0] < x + width + NEAR_PX and y - NEAR_PX <= spot[1] < y + height + NEAR_PX
+
+
+def _square(spot: tuple[int, int], shape: tuple[int, ...]) -> Area:
+    """The square round a place, inside the picture."""
+    x, y = (max(0, value - CLICK_PX // 2) for value in spot)
+    return x, y, min(CLICK_PX, shape[1] - x), min(CLICK_PX, shape[0] - y)
