@@ -202,3 +202,57 @@ def test_caution_moves_the_decision_in_false_blobs_a_frame() -> None:
     assert thresholds[0] - thresholds[-1] > 2
     counts = [len(dirt(with_spot(3, 60), caution=c).evidence_at(1, 3).blobs) for c in (5.0, 0.02)]  # type: ignore[union-attr]
     assert counts[0] >= counts[1]
+
+
+@pytest.mark.parametrize("bits", [8, 10])
+def test_the_median_way_needs_one_frame_and_changes_nothing_else(bits: int) -> None:
+    clean = moving_frames(1, 160, 120, bits)
+    frame = clean.frame(0)
+    unit = 1 << (bits - 8)
+    spotted = frame.planes[0].copy()
+    spotted[50:54, 60:64] = 235 * unit
+    spotted[80:82, 100:103] = 16 * unit
+    source = MemorySource([Frame(0, frame.format, (spotted, *frame.planes[1:]))], "median")
+    step = TreatmentStep.make("dirt", {"way": "median", "median_px": 9, "median_levels": 30, "largest_px": 40})
+    chain = Chain(source, Treatment(steps=(step,)))
+    evidence = chain.evidence_at(1, 0)
+    assert evidence is not None
+    assert {(blob.contrast > 0) for blob in evidence.blobs} >= {True, False}
+    assert any(b.area == (60, 50, 4, 4) for b in evidence.blobs)
+    result = chain.result.frame(0).planes[0]
+    np.testing.assert_array_equal(result[~evidence.mask], spotted[~evidence.mask])
+    before = np.abs(spotted.astype(int) - frame.planes[0])[50:54, 60:64].mean()
+    after = np.abs(result.astype(int) - frame.planes[0])[50:54, 60:64].mean()
+    assert after < before / 4
+    assert chain.explain(1, 0, (60, 50, 4, 4)) == "filled from the median of its surroundings"
+    only_dark = TreatmentStep.make("dirt", {**step.settings, "polarity": "darker"})
+    darker = Chain(source, Treatment(steps=(only_dark,))).evidence_at(1, 0)
+    assert darker is not None
+    assert all(blob.contrast < 0 for blob in darker.blobs)
+
+
+def test_quick_motion_finds_most_of_what_fine_motion_finds() -> None:
+    clean = moving_frames(8, 200, 150, 8, 3.0)
+    dirty = MemorySource([DAMAGE.add(clean.frame(n))[0] for n in range(8)], "quick")
+    found = {}
+    for motion in ("fine", "quick"):
+        chain = Chain(dirty, Treatment(steps=(TreatmentStep.make("dirt", {"motion": motion}),)))
+        found[motion] = sum(len(evidence.blobs) for n in range(8) if (evidence := chain.evidence_at(1, n)) is not None)
+        assert not np.array_equal(chain.result.frame(4).planes[0], dirty.frame(4).planes[0])
+    assert found["quick"] >= 0.8 * found["fine"] > 10
+
+
+def test_content_that_leaves_the_picture_is_looked_up_beyond_the_other_neighbour() -> None:
+    """A pan by 12 px: what enters at the right edge is not to be seen on the frame before."""
+    clean = moving_frames(9, 220, 150, 8, 12.0)
+    spotted = []
+    for number in range(9):
+        frame = clean.frame(number)
+        luma = frame.planes[0].copy()
+        if number == 4:
+            luma[70:75, 4:9], luma[40:45, 211:216] = 235, 16
+        spotted.append(Frame(number, frame.format, (luma, *frame.planes[1:])))
+    evidence = dirt(MemorySource(spotted, "edge")).evidence_at(1, 4)
+    assert evidence is not None
+    assert evidence.mask[72, 6]
+    assert evidence.mask[42, 213]

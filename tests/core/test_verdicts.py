@@ -87,7 +87,7 @@ def test_what_was_missed_is_mended_on_a_persons_word(source: MemorySource) -> No
     far = np.ones_like(after.mask)
     far[y - 12 : y + height + 12, x - 12 : x + width + 12] = False
     np.testing.assert_array_equal(after.mask[far], before.mask[far])
-    assert chain.explain(1, FRAME, clear).startswith("filled ")
+    assert chain.explain(1, FRAME, clear).startswith("filled from frame ")
     back = Verdicts([Verdict("dirt", FRAME, clear, "mend"), Verdict("dirt", FRAME, clear, "undecided")])
     assert len(back) == 0
     assert back.key("dirt") == ""

@@ -47,10 +47,10 @@ class Blob:
     @property
     def words(self) -> str:
         """Size, contrast and confidence for people."""
-        x, y, width, height = self.area
+        _, _, width, height = self.area
         than = "brighter" if self.contrast > 0 else "darker"
         return (
-            f"{width} x {height} px at {x}, {y} ({self.pixels} px), {abs(self.contrast):.0f} levels {than}, "
+            f"{width} x {height} px ({self.pixels} in all), {abs(self.contrast):.0f} levels {than}, "
             f"confidence {self.confidence:.2f}"
         )
 

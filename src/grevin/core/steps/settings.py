@@ -13,7 +13,7 @@ from grevin.core.errors import SettingsError
 
 def setting(
     default: Any, *, label: str, help: str, unit: str = "", low: float | None = None, high: float | None = None,
-    decimals: int = 0, step: float = 1.0,
+    decimals: int = 0, step: float = 1.0, when: Mapping[str, str] | None = None,
 ) -> Any:  # fmt: skip
     """Declare one setting.
 
@@ -26,8 +26,10 @@ def setting(
         high: largest value allowed.
         decimals: places kept; a value is rounded to them, so that form, file and cache key hold the same number.
         step: change of one press of an arrow key.
+        when: values of other settings with which alone this one matters; the form hides it else.
     """
     extra: dict[str, Any] = {"unit": unit, "low": low, "high": high, "decimals": decimals, "step": step}
+    extra["when"] = dict(when or {})
     return pydantic.Field(default, title=label, description=help, ge=low, le=high, json_schema_extra=extra)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from grevin.core.treatment.doubtful import doubtful_blobs
 from grevin.desktop.light_table.wipe import Wipe
 from grevin.desktop.work.looks import Look, Ways
 
@@ -52,4 +53,8 @@ def _evidence_words(look: Look, drawing: Drawing) -> str:
     if look.evidence.doubt:
         return f"{name}: none; {look.evidence.doubt}"
     count = len(look.evidence.blobs)
-    return f"{name}: {count} found on this frame" if count else f"{name}: nothing found on this frame"
+    words = [f"{name}: {count} found on this frame" if count else f"{name}: nothing found on this frame"]
+    doubtful = len(doubtful_blobs(look.evidence))
+    words += [f"{doubtful} doubtful"] if doubtful else []
+    words += [f"{len(look.evidence.left)} left by your word"] if look.evidence.left else []
+    return ", ".join(words)

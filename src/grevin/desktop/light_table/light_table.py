@@ -30,6 +30,7 @@ from grevin.desktop.light_table.painting import (
     lay,
     paint_box,
     paint_wipe,
+    paint_words,
     placeholder,
     target,
 )  # fmt: skip
@@ -303,11 +304,8 @@ class LightTable(QWidget):
 
     def _paint_labels(self, painter: QPainter, look: Look) -> None:
         ratio = self.devicePixelRatioF()
-        y = 8.0
-        for text in labels(look, self._ways, self._drawing, self._wipe, self._waiting):
-            y += label(painter, text, 8, y) + 4
-        if self._mark_words:
-            label(painter, self._mark_words, 8, self.height() - painter.fontMetrics().height() - 18)
+        above = labels(look, self._ways, self._drawing, self._wipe, self._waiting)
+        paint_words(painter, above, self._mark_words.splitlines(), self.height())
         if self._ways.compare == "side" and not self._drawing.before:
             left, right = self.panes()
             bottom = self.height() - painter.fontMetrics().height() - 18

@@ -62,15 +62,30 @@ def evidence_overlay(
     return image, QPointF(round(corner[0]), round(corner[1]))  # on whole pixels the hatch stays sharp
 
 
+def label_height(painter: QPainter) -> float:
+    """Height of a line of words on the table."""
+    return float(painter.fontMetrics().height() + 2 * LABEL_PAD)
+
+
 def label(painter: QPainter, text: str, x: float, y: float) -> float:
     """Words on a dark ground with their top left corner there; returns their height."""
-    metrics = painter.fontMetrics()
-    height = metrics.height() + 2 * LABEL_PAD
-    box = QRectF(x, y, metrics.horizontalAdvance(text) + 2 * LABEL_PAD, height)
+    height = label_height(painter)
+    box = QRectF(x, y, painter.fontMetrics().horizontalAdvance(text) + 2 * LABEL_PAD, height)
     painter.fillRect(box, QColor(24, 24, 24, 205))
     painter.setPen(style.TEXT)
     painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
     return height
+
+
+def paint_words(painter: QPainter, above: list[str], below: list[str], height: int) -> None:
+    """Lines of words in the upper and in the lower left corner of a table of that height."""
+    y = 8.0
+    for text in above:
+        y += label(painter, text, 8, y) + 4
+    y = height - 4.0
+    for text in reversed(below):
+        y -= label_height(painter) + 4
+        label(painter, text, 8, y)
 
 
 def placeholder(painter: QPainter, place: QRectF, words: str) -> None:

@@ -161,7 +161,7 @@ class Specks(QObject):
 
     def _take_words(self, tag: Any, words: str) -> None:
         if tag == (self._session.chain, self._session.place.frame, self._picked) and words:
-            self._words = f"{self._words}; {words}"
+            self._words = f"{self._words}\n{words[:1].upper()}{words[1:]}"
             self._refresh()
 
     # Verdicts

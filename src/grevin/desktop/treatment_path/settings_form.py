@@ -19,8 +19,10 @@ class SettingsForm(QWidget):
     def __init__(self, model: type[Settings], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._controls: dict[str, QWidget] = {}
+        self._when: dict[str, dict[str, str]] = {}
         self.touched = ""
         layout = QFormLayout(self)
+        self._rows = layout
         layout.setContentsMargins(0, 4, 0, 0)
         layout.setVerticalSpacing(4)
         for name, field in model.model_fields.items():
@@ -34,6 +36,8 @@ class SettingsForm(QWidget):
             label.setBuddy(control)
             layout.addRow(label, control)
             self._controls[name] = control
+            when = extra.get("when")
+            self._when[name] = {str(k): str(v) for k, v in when.items()} if isinstance(when, dict) else {}
 
     def _control(self, name: str, annotation: Any, extra: dict[str, Any]) -> QWidget:
         emit = partial(self._emit, name)
@@ -83,3 +87,5 @@ class SettingsForm(QWidget):
             elif isinstance(control, QSpinBox | QDoubleSpinBox):
                 control.setValue(value)
             blocker.unblock()
+            matters = all(str(getattr(settings, other)) == wanted for other, wanted in self._when[name].items())
+            self._rows.setRowVisible(control, matters)

@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
+from grevin.core.motion.flow import Luma8
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.masks import feather_inside, grow
 from grevin.core.steps.base import Area, Blob, Evidence
@@ -20,6 +21,7 @@ from grevin.core.steps.dirt.suspects import SKIRT_PX, Suspects
 # that no frame falls below 38 dB. At the ends of a shot what comes into view or goes looks like dirt.
 SMALL_STAKE, SMALL_STAKE_AT_END = 3.2e5, 3e4
 DOUBTFUL_SCORE = 1.0  # a blob is doubtful where its score lies no farther than this from what is needed
+AROUND_PX = 4  # width of the surroundings that a drawn place is compared with
 STAKE_SLOPE = 0.6  # rise of the needed score with the logarithm of the stake
 
 
@@ -60,13 +62,18 @@ def find_at(seen: Suspects, area: Area, settings: DirtSettings) -> Evidence:
         meant[int(np.argmax(touched))] = True
         mask, weight = mask_of(seen, meant, settings)
         return Evidence(mask, weight, blobs_of(seen.features, meant, judge(seen), np.zeros_like(meant)))
-    drawn = np.zeros(seen.here.shape, np.uint8)
+    return drawn_evidence(seen.here, area, settings)
+
+
+def drawn_evidence(here: Luma8, area: Area, settings: DirtSettings) -> Evidence:
+    """Evidence of a place as a person drew it: the ellipse in the area; contrast against the median around it."""
+    drawn = np.zeros(here.shape, np.uint8)
     middle = (area[0] + (area[2] - 1) / 2, area[1] + (area[3] - 1) / 2)
     cv2.ellipse(drawn, (middle, (float(area[2]), float(area[3])), 0.0), 1, cv2.FILLED)
     core = np.asarray(drawn, np.bool_)
-    first, second = (neighbour.luma[core].astype(np.float32) for neighbour in seen.neighbours)
-    contrast = float((seen.here[core] - (first + second) / 2).mean()) if core.any() else 0.0
     mask = grow(core, settings.grow_px)
+    around = grow(mask, AROUND_PX) & ~mask
+    contrast = float(here[core].mean() - np.median(here[around])) if core.any() and around.any() else 0.0
     return Evidence(mask, feather_inside(mask, core), (Blob(area, int(core.sum()), round(contrast, 2), 0.0),))
 
 

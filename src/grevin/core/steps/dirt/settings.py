@@ -6,10 +6,25 @@ from typing import Literal
 
 from grevin.core.steps.settings import Settings, setting
 
+ALONG_MOTION, MEDIAN = {"way": "along motion"}, {"way": "median"}
+
 
 class DirtSettings(Settings):
     """Settings of the dirt step."""
 
+    way: Literal["along motion", "median"] = setting(
+        "along motion", label="Way",
+        help="Along motion compares with the frames around; median looks at one frame alone, for a region where that "
+        "will do.",
+    )  # fmt: skip
+    median_px: int = setting(
+        9, label="Median size", unit="px", low=3, high=41, step=2, when=MEDIAN,
+        help="For the median way: side of the square that is looked at; about twice the width of the specks.",
+    )  # fmt: skip
+    median_levels: int = setting(
+        20, label="Median threshold", unit="levels", low=2, high=200, when=MEDIAN,
+        help="For the median way: how far of 255 levels a speck must stand out from the median of its surroundings.",
+    )  # fmt: skip
     polarity: Literal["both", "darker", "brighter"] = setting(
         "both", label="Polarity", help="Which dirt to take: darker than the picture, brighter, or both."
     )
@@ -22,22 +37,25 @@ class DirtSettings(Settings):
         help="Blobs with more pixels than this are left alone.",
     )  # fmt: skip
     sensitivity: float = setting(
-        3.5, label="Threshold", unit="x noise", low=1.5, high=20.0, decimals=1, step=0.5,
+        3.5, label="Threshold", unit="x noise", when=ALONG_MOTION, low=1.5, high=20.0, decimals=1, step=0.5,
         help="How far a speck must stand out, in units of the measured noise; lower finds fainter dirt.",
     )  # fmt: skip
     caution: float = setting(
-        0.5, label="Caution", unit="false/frame", low=0.02, high=5.0, decimals=2, step=0.05,
+        0.5, label="Caution", unit="false/frame", when=ALONG_MOTION, low=0.02, high=5.0, decimals=2, step=0.05,
         help="How many false specks a clean frame may have; fewer leaves more doubtful dirt alone.",
     )  # fmt: skip
     motion: Literal["fine", "quick"] = setting(
-        "fine", label="Motion", help="Quick is for looking: twice the speed, but less is found where things move fast."
-    )
+        "fine",
+        label="Motion",
+        when=ALONG_MOTION,
+        help="Quick is for looking: twice the speed, but less is found where things move fast.",
+    )  # fmt: skip
     motion_limit_px: float = setting(
-        60.0, label="Motion limit", unit="px/frame", low=1.0, high=200.0, decimals=1,
+        60.0, label="Motion limit", unit="px/frame", when=ALONG_MOTION, low=1.0, high=200.0, decimals=1,
         help="Where the picture moves faster than this, nothing is touched.",
     )  # fmt: skip
     most_pct: float = setting(
-        6.0, label="Most", unit="% of picture", low=0.5, high=100.0, decimals=1, step=0.5,
+        6.0, label="Most", unit="% of picture", when=ALONG_MOTION, low=0.5, high=100.0, decimals=1, step=0.5,
         help="A frame with more than this to mend is left alone and said: it looks like a flash or a bad frame.",
     )  # fmt: skip
     grow_px: int = setting(

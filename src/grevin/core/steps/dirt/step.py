@@ -25,7 +25,8 @@ from grevin.core.picture.frame import Mask
 from grevin.core.picture.masks import grow
 from grevin.core.steps.base import Area, Evidence, Window
 from grevin.core.steps.dirt.filling import RING_PX, Source, fill_blobs, fill_shares
-from grevin.core.steps.dirt.finding import find_at, find_blobs, find_roughly
+from grevin.core.steps.dirt.finding import drawn_evidence, find_at, find_blobs, find_roughly
+from grevin.core.steps.dirt.median import fill_by_median, find_by_median
 from grevin.core.steps.dirt.neighbour import Neighbour
 from grevin.core.steps.dirt.settings import DirtSettings
 from grevin.core.steps.dirt.suspects import Suspects, find_suspects
@@ -40,15 +41,17 @@ class DirtStep:
 
     id: ClassVar[str] = "dirt"
     label: ClassVar[str] = "Dirt"
-    version: ClassVar[int] = 3
+    version: ClassVar[int] = 4
     settings_model: ClassVar[type[Settings]] = DirtSettings
 
     def reach(self, settings: DirtSettings) -> int:
         """Four frames: at the ends of a shot both neighbours lie on one side, and they were cleaned in the same way."""
-        return 4
+        return 0 if settings.way == "median" else 4
 
     def find(self, window: Window, settings: DirtSettings) -> Evidence:
         """Specks of the middle frame; nothing where two neighbours of the same shot are not to be had."""
+        if settings.way == "median":
+            return find_by_median(window.luma8(), settings)
         sight, shape = second_sight(window, settings), window.luma8().shape
         found = Evidence.nothing(shape) if sight is None else find_blobs(sight.suspects, settings)
         share = 100.0 * sum(blob.pixels for blob in found.blobs) / found.mask.size  # without the edges grown round them
@@ -58,27 +61,34 @@ class DirtStep:
         return Evidence.nothing(shape, doubt)
 
     def mend(self, window: Window, evidence: Evidence, settings: DirtSettings) -> Rgb:
-        """The picture with the specks filled from the frames around."""
-        sight = second_sight(window, settings)
+        """The picture with the specks filled from the frames around, or from their own surroundings."""
         picture = window.rgb().copy()
+        if settings.way == "median":
+            fill_by_median(picture, evidence.mask, settings.median_px)
+            return picture
+        sight = second_sight(window, settings)
         if sight is not None:
             fill_blobs(picture, evidence.mask, sources_of(window, evidence.mask, sight, settings.motion))
         return picture
 
     def find_at(self, window: Window, area: Area, settings: DirtSettings) -> Evidence:
         """What a person points at, whether the judge takes it for dirt or not."""
-        sight = second_sight(window, settings)
-        return Evidence.nothing(window.luma8().shape) if sight is None else find_at(sight.suspects, area, settings)
+        sight = second_sight(window, settings) if settings.way != "median" else None
+        if sight is None:
+            return drawn_evidence(window.luma8(), area, settings)
+        return find_at(sight.suspects, area, settings)
 
     def explain(self, window: Window, evidence: Evidence, area: Area, settings: DirtSettings) -> str:
         """Which frames fill a piece of the evidence, and how much of it is each one's."""
         sight = second_sight(window, settings)
+        if settings.way == "median":
+            return "filled from the median of its surroundings"
         if sight is None:
             return ""
         sources = sources_of(window, evidence.mask, sight, settings.motion)
         told = zip(sources, fill_shares(window.rgb(), evidence.mask, sources, area), strict=True)
-        parts = (f"{share:.0%} from frame {window.number + s.offset}" for s, share in told if share >= LEAST_SHARE)
-        return "filled " + ", ".join(parts)
+        parts = (f"{window.number + s.offset} ({share:.0%})" for s, share in told if share >= LEAST_SHARE)
+        return "filled from frame " + ", ".join(parts)
 
 
 @dataclass(frozen=True, eq=False)
@@ -234,6 +244,7 @@ def _quick_sight(window: Window, settings: DirtSettings, offsets: tuple[int, int
 def _sight_name(settings: DirtSettings) -> str:
     """Name of what depends on these settings, but not on those by which it is judged later."""
     judged_later = {"caution", "most_pct", "smallest_px", "largest_px", "motion_limit_px", "grow_px"}
+    judged_later |= {"way", "median_px", "median_levels"}
     return f"{DirtStep.version} {settings.model_dump_json(exclude=judged_later)}"
 
 
