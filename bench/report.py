@@ -7,9 +7,11 @@ from typing import Any
 
 from bench.clips import CLIPS, ClipUnavailableError, load_clip
 from bench.dirt import FLOOR_NAMES, ClipResult, run_clip
+from bench.worst import Worst
 from grevin.core.errors import UsageError
 from grevin.core.picture.source import FrameSource
 from grevin.core.progress import Progress
+from grevin.core.quality.figures import Matches
 from grevin.demo.reel import DemoReel
 
 BENCH_FORMAT, BENCH_VERSION = "grevin-bench", 1
@@ -22,8 +24,8 @@ def clip_names() -> list[str]:
     return [clip.name for clip in CLIPS] + [DEMO_CLIP]
 
 
-def run_dirt(names: list[str], settings: dict[str, Any], progress: Progress) -> dict[str, Any]:
-    """The dirt suite.
+def run_dirt(names: list[str], settings: dict[str, Any], progress: Progress) -> tuple[dict[str, Any], Worst]:
+    """The dirt suite, and the places where the step was most wrong.
 
     Args:
         names: clips to run; empty for all.
@@ -36,19 +38,19 @@ def run_dirt(names: list[str], settings: dict[str, Any], progress: Progress) -> 
     unknown = sorted(set(names) - set(clip_names()))
     if unknown:
         raise UsageError(f"There is no clip “{unknown[0]}”.", f"The clips are: {', '.join(clip_names())}.")
-    wanted = names or clip_names()
+    wanted, worst = names or clip_names(), Worst()
     results: list[ClipResult] = []
     skipped: list[dict[str, str]] = []
     progress.begin(len(wanted), "Clips")
     for name in wanted:
         try:
-            results.append(run_clip(name, _load(name), settings))
+            results.append(run_clip(name, _load(name), settings, worst))
         except ClipUnavailableError as fault:
             skipped.append({"clip": name, "reason": str(fault)})
         progress.advance()
     rows = [result.row() for result in results]
     data = {"format": BENCH_FORMAT, "version": BENCH_VERSION, "suite": "dirt", "clips": rows, "skipped": skipped}
-    return {**data, "together": _together(results)} if results else data
+    return ({**data, "together": _together(results)} if results else data), worst
 
 
 def _load(name: str) -> FrameSource:
@@ -60,24 +62,34 @@ def _load(name: str) -> FrameSource:
 def _together(results: list[ClipResult]) -> dict[str, float]:
     """Blobs pooled over all clips; dB and speed as means over clips."""
     rows = [result.row() for result in results]
-    pooled = results[0].matches.__class__()
-    for result in results:
-        pooled.add(result.matches)
 
     def mean(name: str, part: str) -> float:
         return float(round(sum(row[name][part] for row in rows) / len(rows), 2))
 
-    figures = {name: round(value, 3) for name, value in pooled.ratios().items()}
-    for name in ("damaged", "dirt", *FLOOR_NAMES):
+    figures = _pooled(results, "")
+    figures.update(_pooled([result for result in results if result.calm], "calm_"))
+    for name in ("damaged", "dirt", "quick", *FLOOR_NAMES):
         figures[f"{name}_whole_db"] = mean(name, "whole_db")
         figures[f"{name}_inside_db"] = mean(name, "inside_db")
+    figures["whole_gain_db"] = round(figures["dirt_whole_db"] - figures["damaged_whole_db"], 2)
+    quick = Matches()
+    for result in results:
+        quick.add(result.quick.matches)
+    figures.update({f"quick_{name}": round(value, 3) for name, value in quick.ratios().items() if "blob" in name})
     worst = min(rows, key=lambda row: row["dirt"]["whole_db"] - row["damaged"]["whole_db"])
     figures["worst_clip_gain_db"] = round(worst["dirt"]["whole_db"] - worst["damaged"]["whole_db"], 2)
     figures["worst_clip_recall"] = min(row["blob_recall"] for row in rows)
     figures["worst_clip_precision"] = min(row["blob_precision"] for row in rows)
-    figures["whole_gain_db"] = round(figures["dirt_whole_db"] - figures["damaged_whole_db"], 2)
     figures["clean_db"] = mean("clean_db", "dirt")
     figures["clean_worst_frame_db"] = min(row["clean_worst_db"] for row in rows)
-    figures["clean_blobs_per_frame"] = round(sum(r.clean_blobs_per_frame for r in results) / len(rows), 2)
+    figures["clean_blobs_per_frame"] = round(sum(r.harm.clean_blobs_per_frame for r in results) / len(rows), 2)
     figures["peak_memory_mb"] = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024
     return figures
+
+
+def _pooled(results: list[ClipResult], prefix: str) -> dict[str, float]:
+    """Precision and recall of the fine treatment over several clips; nothing for none."""
+    pooled = Matches()
+    for result in results:
+        pooled.add(result.fine.matches)
+    return {f"{prefix}{name}": round(value, 3) for name, value in pooled.ratios().items()} if results else {}

@@ -96,11 +96,11 @@ def _suspects(
     def look(number: int) -> tuple[Rows, npt.NDArray[np.bool_]]:
         sight = second_sight(chain.steps[0].window(number), settings)
         truth = truths[number]
-        seen = sight.suspects if sight is not None else None
-        if seen is None or seen.count == 0:
+        if sight is None or sight.suspects.count == 0:
             return np.zeros((0, len(judge.FEATURES))), np.zeros(0, np.bool_)
+        seen = sight.suspects
         chosen, rows = judge.rows_of(seen)
-        allowed = finding.in_bounds(seen.features, settings)[chosen]
+        allowed = (finding.in_bounds(seen.features, settings) & ~sight.flying)[chosen]
         right = np.zeros(len(chosen), np.bool_)
         if truth is not None:
             sizes = np.bincount(seen.labels.ravel(), minlength=seen.count + 1)[1:]

@@ -19,10 +19,13 @@ HOME.mkdir()
 os.environ["QT_QPA_PLATFORM"] = f"offscreen:configfile={HOME / 'screen.json'}"
 os.environ["XDG_DATA_HOME"] = str(HOME / "data")
 
+import cv2  # noqa: E402
+import numpy as np  # noqa: E402
 from PySide6.QtCore import QEventLoop, QSettings, QTimer  # noqa: E402 - the screen has to be known before Qt is loaded
 from PySide6.QtGui import QGuiApplication  # noqa: E402
 
 from grevin.core.measure.area import Box  # noqa: E402
+from grevin.core.picture.display import to_screen  # noqa: E402
 from grevin.core.progress import Progress  # noqa: E402
 from grevin.demo.making import make_demo  # noqa: E402
 from grevin.desktop.light_table.view import View  # noqa: E402
@@ -32,6 +35,9 @@ from grevin.desktop.window import Window  # noqa: E402
 
 FRAME = 62
 CLOSE = 3.0
+SHOT_FRAMES = (40, 130, 210, 300)  # one of each shot of the demo
+CROP = (170, 84)  # px of the picture
+GAP_PX = 6
 
 
 def wait(milliseconds: int) -> None:
@@ -69,6 +75,38 @@ def look_close(window: Window) -> None:
     window.bench.table.view_changed.emit(view)
 
 
+def point_at_doubtful(window: Window) -> None:
+    """Close to the first doubtful speck."""
+    window.do("doubt_on")
+    settle(window)
+    picked = window.bench.specks.picked
+    assert picked is not None
+    x, y, wide, high = picked.area
+    fmt = window.bench.table.look.source.format  # type: ignore[union-attr]
+    view = View(2.0, (x + wide / 2) / fmt.width, (y + high / 2) / fmt.height)
+    window.bench.table.show_view(view)
+    window.bench.table.view_changed.emit(view)
+
+
+def before_and_after(window: Window) -> None:
+    """One place of each shot at 300 %, before and after, side by side."""
+    chain = window.session.chain
+    assert chain is not None
+    rows = []
+    for frame in SHOT_FRAMES:
+        evidence = chain.evidence_at(1, frame)
+        assert evidence is not None
+        x, y, wide, high = max(evidence.blobs, key=lambda blob: blob.pixels).area
+        left = min(max(0, x + wide // 2 - CROP[0] // 2), chain.source.format.width - CROP[0])
+        top = min(max(0, y + high // 2 - CROP[1] // 2), chain.source.format.height - CROP[1])
+        place = (slice(top, top + CROP[1]), slice(left, left + CROP[0]))
+        crops = [to_screen(source.frame(frame))[place][..., :3] for source in (chain.source, chain.result)]
+        large = [cv2.resize(crop, None, fx=CLOSE, fy=CLOSE, interpolation=cv2.INTER_NEAREST) for crop in crops]
+        rows.append(np.hstack([large[0], np.full((large[0].shape[0], GAP_PX, 3), 60, np.uint8), large[1]]))
+        rows.append(np.full((GAP_PX, rows[0].shape[1], 3), 60, np.uint8))
+    cv2.imwrite(str(FOLDER / "dirt-before-after.png"), np.vstack(rows[:-1]))
+
+
 def box_in_sight(window: Window) -> Box:
     """A box in the middle of what is seen."""
     seen = window.bench.table.visible_box()
@@ -96,7 +134,8 @@ def take_all(window: Window) -> None:
     session.go(FRAME)
     picture(window, "bench")
     picture(window, "bench-evidence", lambda: session.add_step("dirt"), "evidence")
-    picture(window, "bench-mask", "mask", "mask", "zoom_fit", "mask")
+    picture(window, "verdicts", "zoom_fit", lambda: point_at_doubtful(window))
+    picture(window, "bench-mask", "zoom_fit", "mask")
     picture(window, "bench-wipe", "mask", lambda: look_close(window), "wipe",
             lambda: bench.looking.move_wipe(Wipe(0.5, 0.5, 25.0)))  # fmt: skip
     picture(window, "bench-side", "side")
@@ -112,6 +151,7 @@ def take_all(window: Window) -> None:
             lambda: session.declare(gauge="16 mm", running_speed="16", field_order="top_first"),
             "go_intake")  # fmt: skip
     session.undo()
+    before_and_after(window)
     picture(window, "output", "go_output", lambda: window.output.last.setValue(9), lambda: window.output.start())
 
 

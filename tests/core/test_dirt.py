@@ -174,7 +174,7 @@ def test_a_flash_is_left_alone_and_said(tmp_path: Path) -> None:
     assert evidence is not None
     assert not evidence.mask.any()
     assert "may be a flash or a bad frame" in evidence.doubt
-    assert dirt(source, most_pct=100.0).evidence_at(1, 3).mask.any()  # type: ignore[union-attr]
+    assert dirt(source, most_pct=100.0, most_specks=5000).evidence_at(1, 3).mask.any()  # type: ignore[union-attr]
     reel = open_reel(write_video(tmp_path / "a.mkv", [source.frame(n) for n in range(7)]))
     treatment = Treatment(steps=(TreatmentStep.make("dirt", {"most_pct": 1.0}),))
     proof = run(reel, treatment, RunRequest(tmp_path / "o.mkv", range(7)), Progress())

@@ -11,16 +11,27 @@ from bench import looking
 from bench.clips import Clip, ClipUnavailableError, clip_path
 from bench.dirt import run_clip
 from bench.floors import FLOORS
+from bench.history import compared, last_run, write_down
 from bench.looking import Material, make_long, make_reel
+from bench.moving import SCENES, scene
+from bench.page import page
+from bench.protect import run_protect
 from bench.report import run_dirt
+from bench.worst import Worst
 from grevin.core.errors import UsageError
 from grevin.core.media.opening import open_reel
+from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
+from grevin.core.quality.damage.dirt import DirtDamage
+from grevin.core.steps.base import Blob
 from tests.conftest import moving_frames
+
+DIRTY = DirtDamage(blobs_per_frame=60.0, longest_px=60.0)
 
 
 def test_a_clip_gives_figures_that_beat_the_plain_medians() -> None:
-    row = run_clip("moving", moving_frames(8, 240, 180)).row()
+    worst = Worst()
+    row = run_clip("moving", moving_frames(8, 240, 180), {}, worst, DIRTY).row()
     assert row["blob_precision"] >= 0.6
     assert row["blob_recall"] >= 0.8
     assert row["dirt"]["whole_db"] > row["damaged"]["whole_db"] + 5
@@ -41,7 +52,7 @@ def test_a_package_that_cannot_be_fetched_is_said(monkeypatch: pytest.MonkeyPatc
     with pytest.raises(ClipUnavailableError, match="holds no"):
         clip_path(clip)
     monkeypatch.setattr("bench.report.load_clip", lambda _: (_ for _ in ()).throw(ClipUnavailableError("no network")))
-    data = run_dirt(["cars"], {}, Progress())
+    data, _ = run_dirt(["cars"], {}, Progress())
     assert data["skipped"] == [{"clip": "cars", "reason": "no network"}]
 
 
@@ -54,7 +65,7 @@ def test_unknown_clips_are_refused() -> None:
 @pytest.mark.reference
 @pytest.mark.parametrize("name", ["street", "demo"])
 def test_the_promised_figures_hold_on_open_material(name: str) -> None:
-    data = run_dirt([name], {}, Progress())
+    data, _ = run_dirt([name], {}, Progress())
     if data["skipped"]:
         pytest.skip(f"the open clip cannot be fetched here: {data['skipped'][0]['reason']}")
     row, together = data["clips"][0], data["together"]
@@ -87,3 +98,68 @@ def test_the_window_is_timed_in_a_process_of_its_own(tmp_path: Path) -> None:
     assert figures["shown_per_s"] > 0
     assert figures["moves_per_s"] > 0
     assert figures["first_picture_s"] > 0
+
+
+def test_the_page_shows_the_worst_places_and_the_last_run(tmp_path: Path) -> None:
+    worst = Worst()
+    result = run_clip("moving", moving_frames(6, 200, 150), {"caution": 0.02, "sensitivity": 8.0}, worst, DIRTY)
+    assert worst.misses
+    assert worst.misses[0].loss >= 0
+    data = {"format": "grevin-bench", "version": 1, "suite": "dirt", "clips": [result.row()], "skipped": []}
+    data["together"] = {"blob_recall": 0.5}
+    runs = tmp_path / "runs.jsonl"
+    assert last_run(runs, data) is None
+    write_down(runs, data)
+    with runs.open("a") as stream:
+        stream.write("torn line\n{}\n")
+    write_down(runs, {**data, "suite": "protect"})
+    before = last_run(runs, data)
+    assert before is not None
+    assert before["figures"] == {"blob_recall": 0.5}
+    data["together"] = {"blob_recall": 0.75, "fresh": 1.0}
+    assert compared(data, before) == [("blob_recall", 0.75, 0.5), ("fresh", 1.0, None)]
+    text = page(data, worst, before)
+    assert text.count("<img src='data:image/png;base64,") == len(worst.misses) + len(worst.alarms)
+    assert "<td>blob recall</td><td>0.75</td><td>0.5</td>" in text
+    assert worst.misses[0].words in text
+
+
+def test_the_worst_are_kept_in_order() -> None:
+    one, other = Worst(), Worst()
+    frames = moving_frames(1, 200, 150)
+    picture = frames.frame(0)
+    for number in range(30):
+        spoilt = Frame(0, picture.format, (picture.planes[0] + np.uint8(number), *picture.planes[1:]))
+        blob = Blob((20, 20, 4, 4), 16, 30.0, 0.9)
+        (one if number % 2 else other).alarmed("x", number, blob, (picture, spoilt, picture))
+    one.add(other)
+    assert [sample.frame for sample in sorted(one.alarms, reverse=True)] == list(range(29, 17, -1))
+
+
+def test_drawn_scenes_move_and_are_the_same_every_time() -> None:
+    for name in SCENES:
+        first, second = scene(name), scene(name)
+        assert len(first) == 16
+        assert not np.array_equal(first.frame(3).planes[0], first.frame(4).planes[0])
+        np.testing.assert_array_equal(first.frame(3).planes[0], second.frame(3).planes[0])
+
+
+TEMPTING = [
+    ("hands", 0.3, 36), ("blurred_throw", 0.3, 36), ("flash", 0, 90), ("rain", 2.0, 36), ("snow", 2.0, 34),
+    ("fast_pan", 0.3, 36), ("cuts", 0, 90),
+]  # fmt: skip
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize(("name", "blobs", "least_db"), TEMPTING)
+def test_tempting_footage_is_left_alone(name: str, blobs: float, least_db: float) -> None:
+    data, _ = run_protect([name], {}, Progress())
+    (row,) = data["clips"]
+    assert row["clean_blobs_per_frame"] <= blobs
+    assert row["clean_worst_db"] >= least_db
+    assert row["clean_db"]["dirt"] > row["clean_db"]["median_along_motion"]
+
+
+def test_unknown_scenes_are_refused() -> None:
+    with pytest.raises(UsageError, match="There is no clip “x”"):
+        run_protect(["x"], {}, Progress())

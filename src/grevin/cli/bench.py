@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from pathlib import Path
 from typing import Annotated, Any
 
 import typer
@@ -9,39 +11,87 @@ from rich.table import Table
 
 from grevin.cli import console
 from grevin.core.errors import UsageError
+from grevin.core.progress import Progress
 
 
 def bench(
-    suite: Annotated[str, typer.Option(help="dirt (quality), speed or looking.")] = "dirt",
+    suite: Annotated[str, typer.Option(help="dirt, protect (harm to clean footage), speed or looking.")] = "dirt",
     clip: Annotated[list[str] | None, typer.Option(help="Only these clips; may be given several times.")] = None,
     long_frames: Annotated[int, typer.Option(help="Speed: frames of a long reel for the memory figure.", min=0)] = 0,
+    html: Annotated[Path | None, typer.Option(help="Also a page with the worst places in pictures.")] = None,
+    history: Annotated[Path | None, typer.Option(help="File of earlier runs; the user's own by default.")] = None,
     as_json: Annotated[bool, typer.Option("--json", help="As JSON on stdout.")] = False,
 ) -> None:
     """Print how good (dirt with known truth on open clips and the demo) or how fast the steps are."""
     # loaded here: only this command needs the bench and the demo's painter
+    from bench.history import history_path, last_run, write_down
+    from bench.page import page
+    from bench.worst import Worst
+
+    with console.progress() as progress:
+        data, worst = _suites(clip or [], long_frames, suite)(progress)
+    runs = history or history_path()
+    before = last_run(runs, data)
+    try:
+        write_down(runs, data)
+        if html is not None:
+            html.write_text(page(data, worst or Worst(), before), encoding="utf-8")
+    except OSError as fault:
+        raise UsageError(f"{fault.filename} cannot be written ({fault.strerror}).", "Choose another place.") from fault
+    if as_json:
+        console.say_json({**data, "before": before})
+    else:
+        _print(data, before)
+
+
+Measured = tuple[dict[str, Any], Any]
+
+
+def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progress], Measured]:
+    """What a suite runs."""
     from bench.looking import run_looking
+    from bench.protect import run_protect
     from bench.report import run_dirt
     from bench.speed import run_speed
 
-    suites = {
-        "dirt": lambda progress: run_dirt(clip or [], {}, progress),
-        "speed": lambda progress: run_speed(long_frames, progress),
-        "looking": run_looking,
+    suites: dict[str, Callable[[Progress], Measured]] = {
+        "dirt": lambda progress: run_dirt(clips, {}, progress),
+        "protect": lambda progress: run_protect(clips, {}, progress),
+        "speed": lambda progress: (run_speed(long_frames, progress), None),
+        "looking": lambda progress: (run_looking(progress), None),
     }
     if suite not in suites:
         raise UsageError(f"There is no suite “{suite}”.", f"The suites are: {', '.join(suites)}.")
-    with console.progress() as progress:
-        data = suites[suite](progress)
-    if as_json:
-        console.say_json(data)
-    elif suite == "dirt":
-        _print(data)
-    else:
-        for name, value in data.items():
-            console.say(f"{name.replace('_', ' ')}: {value}")
+    return suites[suite]
 
 
-def _print(data: dict[str, Any]) -> None:
+def _print(data: dict[str, Any], before: dict[str, Any] | None) -> None:
+    from bench.history import compared
+
+    if data["suite"] == "dirt":
+        _print_clips(data)
+    elif data["suite"] == "protect":
+        _print_harm(data)
+    for name, now, then in compared(data, before):
+        last = "" if then is None or then == now else f"   (last run {then:g})"
+        console.say(f"{name.replace('_', ' ')}: {now:g}{last}")
+    for row in data.get("skipped", []):
+        console.note(f"The clip {row['clip']} was left out: {row['reason']}.")
+
+
+def _print_harm(data: dict[str, Any]) -> None:
+    table = Table(title="protect: clean footage; all that is changed is harm; * beside it: the plain filter")
+    for heading in ("clip", "clean, dB", "worst frame", "along motion *", "3x3 *", "blobs/frame", "changed, ppm"):
+        table.add_column(heading, justify="left" if heading == "clip" else "right")
+    for row in data["clips"]:
+        clean = row["clean_db"]
+        values = (clean["dirt"], row["clean_worst_db"], clean["median_along_motion"], clean["median_3x3"])
+        tail = (f"{row['clean_blobs_per_frame']:.2f}", f"{row['clean_changed_ppm']:.0f}")
+        table.add_row(row["clip"], *(f"{value:.1f}" for value in values), *tail)
+    console.say_table(table)
+
+
+def _print_clips(data: dict[str, Any]) -> None:
     table = Table(
         title="dirt: simulated dirt with truth; PSNR of luma in dB; * beside it: plain filters in the same run"
     )
@@ -61,7 +111,3 @@ def _print(data: dict[str, Any]) -> None:
         tail = [f"{row['clean_blobs_per_frame']:.2f}", f"{row['frames_per_second']:.1f}"]
         table.add_row(row["clip"], row["size"], *shares, *(f"{level:.1f}" for level in levels), *tail)
     console.say_table(table)
-    for name, value in data.get("together", {}).items():
-        console.say(f"{name.replace('_', ' ')}: {value}")
-    for row in data["skipped"]:
-        console.note(f"The clip {row['clip']} was left out: {row['reason']}.")

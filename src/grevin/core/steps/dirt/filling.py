@@ -22,6 +22,8 @@ LARGEST_OFFSET = 8.0 / 255.0  # a frame's brightness is matched to the ring by a
 ERROR_POWER = 1.5  # weight of a frame falls with its ring variance to this power (measured: methods, dirt)
 LEAST_VARIANCE = (1.0 / 255.0) ** 2  # of one 8-bit level: no frame is better than rounding
 LEAST_CLEAN = 0.02  # share of a frame that counts even where it is dirty: something has to be taken
+SEEN_CLEAN = 0.5  # from which a frame shows a place well enough
+INPAINT_PX = 4.0  # radius in which the picture around is looked at
 GRAIN_SIGMA_PX = 1.2  # grain is what a blur of this width takes out
 MOST_GRAIN = 1.5  # factor by which grain is raised at most
 
@@ -74,7 +76,7 @@ def fill_blobs(picture: Rgb, mask: Mask, sources: Sequence[Source]) -> None:
     original = picture.copy()
     for inside, rows, columns in boxes_around(mask, RING_PX):
         ring = ~mask[rows, columns]
-        filled = _fill_patch(original[rows, columns], ring, sources, (rows, columns))
+        filled = _fill_patch(original[rows, columns], inside, ring, sources, (rows, columns))
         picture[rows, columns][inside] = filled[inside]
 
 
@@ -89,12 +91,26 @@ def fill_shares(picture: Rgb, mask: Mask, sources: Sequence[Source], area: Area)
     return [weight / max(sum(weights), 1e-30) for weight in weights]
 
 
-def _fill_patch(patch: Rgb, ring: Mask, sources: Sequence[Source], place: tuple[slice, slice]) -> Patch:
+def _fill_patch(
+    patch: Rgb, inside: Mask, ring: Mask, sources: Sequence[Source], place: tuple[slice, slice]
+) -> Patch:  # fmt: skip
     offers = [_offer(patch, ring, source, place) for source in sources]
     total = np.sum([offer.weight for offer in offers], axis=0)
     mix = np.sum([offer.weight[..., None] * offer.patch for offer in offers], axis=0) / total[..., None]
     best = max(offers, key=lambda offer: float(offer.weight.sum()))
-    return _with_grain(patch, ring, np.asarray(mix, np.float32), best)
+    filled = _with_grain(patch, ring, np.asarray(mix, np.float32), best)
+    nowhere = inside & (np.max([offer.clean for offer in offers], axis=0) < SEEN_CLEAN)
+    return _from_around(patch, filled, nowhere, inside)
+
+
+def _from_around(patch: Rgb, filled: Patch, nowhere: Mask, inside: Mask) -> Patch:
+    """The fill with what no frame shows clean continued from the picture around it (Telea 2004, as in OpenCV)."""
+    if not nowhere.any():
+        return filled
+    known = np.where(inside[..., None], filled, patch).astype(np.float32)
+    hole = nowhere.view(np.uint8)
+    channels = [cv2.inpaint(np.ascontiguousarray(known[..., c]), hole, INPAINT_PX, cv2.INPAINT_TELEA) for c in range(3)]
+    return np.where(nowhere[..., None], np.stack(channels, axis=-1), filled).astype(np.float32)
 
 
 def _offer(patch: Rgb, ring: Mask, source: Source, place: tuple[slice, slice]) -> Offer:

@@ -19,9 +19,10 @@ from grevin.core.steps.dirt.suspects import SKIRT_PX, Suspects
 
 # Squared 8-bit levels summed over a blob, below which a wrong repair is hardly seen; tried on the clean open clips so
 # that no frame falls below 38 dB. At the ends of a shot what comes into view or goes looks like dirt.
-SMALL_STAKE, SMALL_STAKE_AT_END = 3.2e5, 3e4
+SMALL_STAKE, SMALL_STAKE_AT_END = 3e5, 3e4
 DOUBTFUL_SCORE = 1.0  # a blob is doubtful where its score lies no farther than this from what is needed
 AROUND_PX = 4  # width of the surroundings that a drawn place is compared with
+MOST_STAKE_AT_END = 2e6  # what comes into view or goes, whole
 STAKE_SLOPE = 0.6  # rise of the needed score with the logarithm of the stake
 
 
@@ -37,20 +38,23 @@ def needed(seen: Suspects, caution: float) -> npt.NDArray[np.float64]:
     stake = features.pixels * np.square(features.contrast)
     small = SMALL_STAKE if seen.both_sides else SMALL_STAKE_AT_END
     score = MODEL.score(caution) + STAKE_SLOPE * np.log(np.maximum(1.0, stake / small))
+    if not seen.both_sides:
+        score = np.where(stake > MOST_STAKE_AT_END, np.inf, score)
     return np.asarray(1.0 / (1.0 + np.exp(-score)))
 
 
-def find_blobs(seen: Suspects, settings: DirtSettings) -> Evidence:
-    """Evidence of dirt among the suspects."""
+def find_blobs(seen: Suspects, flying: Mask, settings: DirtSettings) -> tuple[Evidence, int]:
+    """Evidence of dirt among the suspects, of which those that fly are none; and how many look like it with those."""
     if seen.count == 0:
-        return Evidence.nothing(seen.here.shape)
+        return Evidence.nothing(seen.here.shape), 0
     sure, allowed = judge(seen), in_bounds(seen.features, settings)
     over = _score(sure) - _score(needed(seen, settings.caution))
-    kept, near = allowed & (over >= 0), np.abs(over) < DOUBTFUL_SCORE
+    likely, near = allowed & (over >= 0), np.abs(over) < DOUBTFUL_SCORE
+    kept = likely & ~flying
     blobs = blobs_of(seen.features, kept, sure, near)
-    passed = blobs_of(seen.features, allowed & ~kept & near, sure, near)
+    passed = blobs_of(seen.features, allowed & ~likely & ~flying & near, sure, near)
     mask, weight = mask_of(seen, kept, settings)
-    return Evidence(mask, weight, blobs, passed=passed)
+    return Evidence(mask, weight, blobs, passed=passed), int(np.count_nonzero(likely))
 
 
 def find_at(seen: Suspects, area: Area, settings: DirtSettings) -> Evidence:

@@ -58,6 +58,10 @@ class DirtSettings(Settings):
         6.0, label="Most", unit="% of picture", when=ALONG_MOTION, low=0.5, high=100.0, decimals=1, step=0.5,
         help="A frame with more than this to mend is left alone and said: it looks like a flash or a bad frame.",
     )  # fmt: skip
+    most_specks: int = setting(
+        250, label="Most specks", unit="on 720x576", when=ALONG_MOTION, low=5, high=5000, step=10,
+        help="A frame with more specks than this (scaled by its area) is left alone: it looks like rain or snow.",
+    )  # fmt: skip
     grow_px: int = setting(
         1, label="Grow", unit="px", low=0, high=10,
         help="How far the repair reaches over the edge of what was found.",

@@ -13,7 +13,7 @@ Not for scratches or spots that stay on the same place for several frames.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import ClassVar
 
 import cv2
@@ -26,12 +26,15 @@ from grevin.core.picture.masks import grow
 from grevin.core.steps.base import Area, Evidence, Window
 from grevin.core.steps.dirt.filling import RING_PX, Source, fill_blobs, fill_shares
 from grevin.core.steps.dirt.finding import drawn_evidence, find_at, find_blobs, find_roughly
+from grevin.core.steps.dirt.flying import Table, flying, table_of
 from grevin.core.steps.dirt.median import fill_by_median, find_by_median
 from grevin.core.steps.dirt.neighbour import Neighbour
 from grevin.core.steps.dirt.settings import DirtSettings
 from grevin.core.steps.dirt.suspects import Suspects, find_suspects
 from grevin.core.steps.settings import Settings
 
+FEW_SPECKS = 20  # on a picture of whatever size
+AREA_OF_SD = 720 * 576  # the area that numbers of specks are given for
 LEAST_SHARE = 0.005  # of a fill that is worth a word
 SIGHT_BYTES = 12  # held a pixel by all that is known of a frame's suspects
 
@@ -53,12 +56,10 @@ class DirtStep:
         if settings.way == "median":
             return find_by_median(window.luma8(), settings)
         sight, shape = second_sight(window, settings), window.luma8().shape
-        found = Evidence.nothing(shape) if sight is None else find_blobs(sight.suspects, settings)
-        share = 100.0 * sum(blob.pixels for blob in found.blobs) / found.mask.size  # without the edges grown round them
-        if share <= settings.most_pct:
-            return found
-        doubt = f"{share:.0f} % of the picture looks like dirt: it may be a flash or a bad frame and is left alone."
-        return Evidence.nothing(shape, doubt)
+        if sight is None:
+            return Evidence.nothing(shape)
+        found, specks = find_blobs(sight.suspects, sight.flying, settings)
+        return Evidence.nothing(shape, doubt) if (doubt := too_much(found, specks, settings)) else found
 
     def mend(self, window: Window, evidence: Evidence, settings: DirtSettings) -> Rgb:
         """The picture with the specks filled from the frames around, or from their own surroundings."""
@@ -91,6 +92,16 @@ class DirtStep:
         return "filled from frame " + ", ".join(parts)
 
 
+def too_much(found: Evidence, specks: int, settings: DirtSettings) -> str:
+    """Why so much is not dirt, "" where it may be; `specks` counts what flies too."""
+    share = 100.0 * sum(blob.pixels for blob in found.blobs) / found.mask.size  # without the edges grown round them
+    if share > settings.most_pct:
+        return f"{share:.0f} % of the picture looks like dirt: it may be a flash or a bad frame and is left alone."
+    if specks > max(FEW_SPECKS, settings.most_specks * found.mask.size / AREA_OF_SD):
+        return f"{specks} specks on one frame: it may be rain, snow or glitter and is left alone."
+    return ""
+
+
 @dataclass(frozen=True, eq=False)
 class FirstPass:
     """A frame as first cleaned, for looking at its neighbours with.
@@ -99,11 +110,13 @@ class FirstPass:
         mask: (H, W) bool, its dirt as first found.
         filled: (H, W) uint8 luma without it.
         neighbours: its neighbours as they are, moved onto it; nothing where two are not to be had.
+        table: its suspects, for seeing which of them fly.
     """
 
     mask: Mask
     filled: Luma8
     neighbours: tuple[Neighbour, ...] = ()
+    table: Table = field(default_factory=lambda: np.zeros((0, 4)))
 
     @property
     def nbytes(self) -> int:
@@ -122,11 +135,13 @@ class SecondSight:
         suspects: what may be dirt, now that neither motion nor neighbours are disturbed by theirs.
         offsets: the neighbours' places.
         dirty: (H, W) bool for each neighbour, where its own picture is not to be taken.
+        flying: (N,) bool, which suspects move along a line.
     """
 
     suspects: Suspects
     offsets: tuple[int, int]
     dirty: tuple[Mask, Mask]
+    flying: Mask
 
 
 def first_sight(window: Window, settings: DirtSettings) -> Suspects | None:
@@ -158,7 +173,7 @@ def first_pass(window: Window, motion: MotionQuality) -> FirstPass:
             return FirstPass(mask, here)
         filled, (first, second) = here.copy(), seen.neighbours
         filled[mask] = cv2.addWeighted(first.luma, 0.5, second.luma, 0.5, 0)[mask]
-        return FirstPass(mask, filled, seen.neighbours)
+        return FirstPass(mask, filled, seen.neighbours, table_of(seen.features))
 
     return window.keep(f"dirt first {DirtStep.version} {motion}", make, lambda made: made.nbytes)
 
@@ -227,7 +242,7 @@ def second_sight(window: Window, settings: DirtSettings) -> SecondSight | None:
             return _quick_sight(window, settings, offsets)
         neighbours, (first, second) = cleaned_neighbours(window, offsets, settings.motion)
         seen = replace(find_suspects(window.luma8(), neighbours, settings), both_sides=offsets == (-1, 1))
-        return SecondSight(seen, offsets, (first.mask, second.mask))
+        return _sight(seen, offsets, (first, second))
 
     name = f"dirt second {_sight_name(settings)}"
     return window.keep(name, make, lambda made: SIGHT_BYTES * made.suspects.here.nbytes)
@@ -237,13 +252,19 @@ def _quick_sight(window: Window, settings: DirtSettings, offsets: tuple[int, int
     """The first sight for the second: the neighbours as they are, with what was roughly found on them."""
     seen = first_sight(window, settings)
     assert seen is not None
-    first, second = (first_pass(window.at(offset), settings.motion).mask for offset in offsets)
-    return SecondSight(seen, offsets, (first, second))
+    first, second = (first_pass(window.at(offset), settings.motion) for offset in offsets)
+    return _sight(seen, offsets, (first, second))
+
+
+def _sight(seen: Suspects, offsets: tuple[int, int], passes: FirstPasses) -> SecondSight:
+    first, second = passes
+    moving = flying(seen.features, first.table, second.table, seen.both_sides)
+    return SecondSight(seen, offsets, (first.mask, second.mask), moving)
 
 
 def _sight_name(settings: DirtSettings) -> str:
     """Name of what depends on these settings, but not on those by which it is judged later."""
-    judged_later = {"caution", "most_pct", "smallest_px", "largest_px", "motion_limit_px", "grow_px"}
+    judged_later = {"caution", "most_pct", "most_specks", "smallest_px", "largest_px", "motion_limit_px", "grow_px"}
     judged_later |= {"way", "median_px", "median_levels"}
     return f"{DirtStep.version} {settings.model_dump_json(exclude=judged_later)}"
 
