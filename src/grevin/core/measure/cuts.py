@@ -34,7 +34,7 @@ def difference_and_likeness(last: Small, first: Small) -> tuple[float, float]:
     Returns:
         Mean absolute difference in 8-bit levels, and correlation -1..1 (1 where either is flat).
     """
-    moved = sample(last, *positions(estimate_flow(first, last)))
+    moved = sample(last, *positions(estimate_flow(first, last, "quick")))
     a = first.astype(np.float64) - first.mean()
     b = moved.astype(np.float64) - moved.mean()
     scale = float(np.sqrt((a * a).sum() * (b * b).sum()))

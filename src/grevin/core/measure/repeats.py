@@ -80,7 +80,7 @@ def _noise_correlation(last: Luma8, this: Luma8) -> float | None:
     share = min(1.0, FLOW_WIDTH / width)
     size = (max(32, round(width * share)), max(32, round(height * share)))
     small = [cv2.resize(picture, size, interpolation=cv2.INTER_AREA) for picture in (last, this)]
-    flow = estimate_flow(np.asarray(small[1], np.uint8), np.asarray(small[0], np.uint8))
+    flow = estimate_flow(np.asarray(small[1], np.uint8), np.asarray(small[0], np.uint8), "quick")
     moved = np.hypot(flow[..., 0], flow[..., 1]) > MOVED_PX * share
     moved = cv2.resize(moved.astype(np.uint8), (width, height), interpolation=cv2.INTER_NEAREST) > 0
     smooth = cv2.GaussianBlur(this, (0, 0), 2.0).astype(np.float32)

@@ -19,10 +19,9 @@ from grevin.core.steps.dirt.suspects import SKIRT_PX, Suspects
 
 # Squared 8-bit levels summed over a blob, below which a wrong repair is hardly seen; tried on the clean open clips so
 # that no frame falls below 38 dB. At the ends of a shot what comes into view or goes looks like dirt.
-SMALL_STAKE, SMALL_STAKE_AT_END = 3e5, 3e4
+SMALL_STAKE, SMALL_STAKE_AT_END = 2.2e5, 3e4
 DOUBTFUL_SCORE = 1.0  # a blob is doubtful where its score lies no farther than this from what is needed
 AROUND_PX = 4  # width of the surroundings that a drawn place is compared with
-MOST_STAKE_AT_END = 2e6  # what comes into view or goes, whole
 STAKE_SLOPE = 0.6  # rise of the needed score with the logarithm of the stake
 
 
@@ -38,8 +37,6 @@ def needed(seen: Suspects, caution: float) -> npt.NDArray[np.float64]:
     stake = features.pixels * np.square(features.contrast)
     small = SMALL_STAKE if seen.both_sides else SMALL_STAKE_AT_END
     score = MODEL.score(caution) + STAKE_SLOPE * np.log(np.maximum(1.0, stake / small))
-    if not seen.both_sides:
-        score = np.where(stake > MOST_STAKE_AT_END, np.inf, score)
     return np.asarray(1.0 / (1.0 + np.exp(-score)))
 
 

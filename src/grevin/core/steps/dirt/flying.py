@@ -15,7 +15,7 @@ Table = npt.NDArray[np.float64]  # (N, 4): x, y of the middle, size in px, signe
 
 LEAST_PX, MOST_PX = 1.5, 90.0  # a frame: slower is followed by the motion, faster is not looked for
 OFF_LINE_PX, OFF_LINE_SHARE = 3.0, 0.12  # how far from its line, and of its way, a thing may be
-LARGE_PX, LARGE_OFF_LINE_SHARE = 100.0, 0.25  # things this large are few, so that a bent way tells them too
+LARGE_PX, LARGE_OFF_LINE_SHARE = 100.0, 0.4  # things this large are few, so that a bent way tells them too
 SIZE_FACTOR, CONTRAST_FACTOR = 2.0, 1.7  # between frames; blur and what lies behind change both
 COMPANY_PX, LEAST_COMPANY = 120.0, 2  # so many like it this near: it belongs to them
 MOST_LOOKED_FOR = 400  # suspects a frame: more is not worth the time and is left alone anyway

@@ -59,7 +59,7 @@ class DirtSettings(Settings):
         help="A frame with more than this to mend is left alone and said: it looks like a flash or a bad frame.",
     )  # fmt: skip
     most_specks: int = setting(
-        250, label="Most specks", unit="on 720x576", when=ALONG_MOTION, low=5, high=5000, step=10,
+        150, label="Most specks", unit="on 720x576", when=ALONG_MOTION, low=5, high=5000, step=10,
         help="A frame with more specks than this (scaled by its area) is left alone: it looks like rain or snow.",
     )  # fmt: skip
     grow_px: int = setting(
