@@ -145,8 +145,8 @@ def test_drawn_scenes_move_and_are_the_same_every_time() -> None:
 
 
 TEMPTING = [
-    ("flag", 0.1, 60), ("sparkle", 1.0, 34), ("rain", 4.0, 36), ("snow", 1.0, 34), ("flash", 0, 90), ("fast_pan", 0.3, 36),
-    ("blurred_throw", 0.5, 33), ("cuts", 0, 90),
+    ("flag", 0.1, 60), ("sparkle", 1.0, 34), ("rain", 4.0, 36), ("snow", 1.0, 34), ("flash", 0, 90),
+    ("fast_pan", 0.3, 36), ("blurred_throw", 0.5, 33), ("cuts", 0, 90),
 ]  # fmt: skip
 
 
