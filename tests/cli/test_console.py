@@ -64,19 +64,25 @@ ROW = {
 }  # fmt: skip
 
 
-def test_bench_prints_a_table_or_json(capsys, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_bench_prints_a_table_or_json(capsys, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
     skipped = [{"clip": "far", "reason": "no network"}]
-    data = {"clips": [ROW], "skipped": skipped, "together": {"whole_gain_db": 11.0}}
-    monkeypatch.setattr("bench.report.run_dirt", lambda *_: data)
-    _, out, err = call(capsys, "bench")
+    data = {"suite": "dirt", "clips": [ROW], "skipped": skipped, "together": {"whole_gain_db": 11.0}}
+    monkeypatch.setattr("bench.report.run_dirt", lambda *_: (data, None))
+    runs, html = ("--history", tmp_path / "runs.jsonl"), tmp_path / "page.html"
+    _, out, err = call(capsys, "bench", *runs, "--html", html)
+    assert "made up" in html.read_text()
     assert "made up" in out
     assert "41.2" in out
-    assert "whole gain db: 11.0" in out
+    assert "whole gain db: 11\n" in out
     assert "The clip far was left out: no network." in err
-    _, out, _ = call(capsys, "bench", "--json")
-    assert json.loads(out) == data
+    data["together"] = {"whole_gain_db": 12.5}
+    assert "whole gain db: 12.5   (last run 11)" in call(capsys, "bench", *runs)[1]
+    _, out, _ = call(capsys, "bench", *runs, "--json")
+    assert json.loads(out)["together"] == data["together"]
+    assert json.loads(out)["before"]["figures"] == {"whole_gain_db": 12.5}
+    assert call(capsys, "bench", *runs, "--html", tmp_path / "no" / "page.html")[0] == 2
     monkeypatch.setattr("bench.speed.run_speed", lambda *_: {"suite": "speed", "cached_frame_ms": 2.0})
-    assert "cached frame ms: 2.0" in call(capsys, "bench", "--suite", "speed")[1]
+    assert "cached frame ms: 2\n" in call(capsys, "bench", *runs, "--suite", "speed")[1]
     assert call(capsys, "bench", "--suite", "taste")[0] == 2
 
 

@@ -17,7 +17,7 @@ from grevin.core.intake.examination import Examination, contradictions, examine
 from grevin.core.intake.found import aspect_text, facts
 from grevin.core.intake.naming import names_by_pattern
 from grevin.core.intake.reel import DeclaredReel
-from grevin.core.job.document import Job, Reel, migrated
+from grevin.core.job.document import JOB_VERSION, Job, Reel, migrated
 from grevin.core.job.findings import Finding
 from grevin.core.job.job_file import JobFile
 from grevin.core.measure.fields import FieldVotes, vote
@@ -253,7 +253,7 @@ def test_a_job_of_version_1_is_read(tmp_path: Path) -> None:
     old = {"format": "grevin-job", "version": 1, "reels": [{"path": "/m/a.mkv", "rate": "18/1", "treatment": {}}]}
     job = Job.model_validate(migrated(old))
     assert job.reels[0].declared.rate == "18/1"
-    assert job.version == 2
+    assert job.version == JOB_VERSION
     with_more = job.with_added([Path("/m/b.mkv"), Path("/m/scan_%05d.tif")])
     assert [reel.id for reel in with_more.reels] == [0, 1, 2]
     assert [reel.title for reel in with_more.reels] == ["a", "b", "scan"]

@@ -40,8 +40,9 @@ def test_the_test_strip_shows_values_and_takes_one(qtbot: QtBot, treated: Window
     qtbot.keyClick(cells, Qt.Key.Key_Return)
     settle(qtbot, treated)
     assert treated.session.treatment.steps[0].settings["grow_px"] == chosen
-    strip.choice.setCurrentIndex(0)
-    strip.choice.activated.emit(0)
+    assert strip.choice.findText("Median size") < 0, "what has no say is not offered"
+    strip.choice.setCurrentIndex(strip.choice.findText("Polarity"))
+    strip.choice.activated.emit(strip.choice.currentIndex())
     settle(qtbot, treated)
     assert [cell.words for cell in cells._cells] == ["both", "darker", "brighter"]
     assert not strip.first.isVisible()

@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from grevin.cli import apply, bench, demo, job, probe, verify, window
+from grevin.cli import apply, bench, demo, job, probe, survey, verify, window
 from grevin.cli.console import report_fault
 from grevin.core.errors import ExitStatus
 
@@ -20,13 +20,14 @@ app = typer.Typer(
 )
 app.command("apply")(apply.apply)
 app.command("probe")(probe.probe)
+app.command("survey")(survey.survey)
 app.command("verify")(verify.verify)
 app.command("bench")(bench.bench)
 app.command("demo")(demo.demo)
 app.add_typer(job.app, name="job")
 app.command("open")(window.open_window)
 
-_COMMANDS = {"apply", "probe", "verify", "bench", "demo", "job", "open"}
+_COMMANDS = {"apply", "probe", "survey", "verify", "bench", "demo", "job", "open"}
 
 
 @app.callback(invoke_without_command=True)

@@ -60,6 +60,17 @@ class Settings(BaseModel):
             raise SettingsError(*_sentence(cls, fault, step)) from fault
 
 
+def matters(settings: Settings, name: str) -> bool:
+    """Whether a setting has a say, the other settings being what they are."""
+    extra = type(settings).model_fields[name].json_schema_extra
+    when = extra.get("when") if isinstance(extra, dict) else None
+    return (
+        all(getattr(settings, str(other)) == wanted for other, wanted in when.items())
+        if isinstance(when, dict)
+        else True
+    )
+
+
 def _sentence(model: type[Settings], fault: pydantic.ValidationError, step: str) -> tuple[str, str]:
     problems = []
     for error in fault.errors():

@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, Signal
 
 from grevin.core.job.document import change_settings
 from grevin.core.steps.registry import step_by_id
-from grevin.core.steps.settings import Settings
+from grevin.core.steps.settings import Settings, matters
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.test_strip import is_number, proposed_range, values_to_try
 from grevin.desktop.session import Session
@@ -79,9 +79,10 @@ class Trying(QObject):
         step = self._step()
         if step is None:
             return
-        fields = step_by_id(step.step).settings_model.model_fields
+        model, settings = step_by_id(step.step).settings_model, self._settings()
+        fields = {name: field for name, field in model.model_fields.items() if matters(settings, name)}
         if self._setting not in fields:
-            first = next((name for name in fields if is_number(step_by_id(step.step).settings_model, name)), "")
+            first = next((name for name in fields if is_number(model, name)), "")
             self._setting, self._span = first or next(iter(fields)), None
         self._strip.show_settings({name: str(field.title) for name, field in fields.items()}, self._setting)
         self._show_values()

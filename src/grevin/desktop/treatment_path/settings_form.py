@@ -8,7 +8,7 @@ from typing import Any, Literal, get_args, get_origin
 from PySide6.QtCore import QSignalBlocker, Signal
 from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QFormLayout, QLabel, QSpinBox, QWidget
 
-from grevin.core.steps.settings import Settings
+from grevin.core.steps.settings import Settings, matters
 
 
 class SettingsForm(QWidget):
@@ -19,7 +19,6 @@ class SettingsForm(QWidget):
     def __init__(self, model: type[Settings], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._controls: dict[str, QWidget] = {}
-        self._when: dict[str, dict[str, str]] = {}
         self.touched = ""
         layout = QFormLayout(self)
         self._rows = layout
@@ -36,8 +35,6 @@ class SettingsForm(QWidget):
             label.setBuddy(control)
             layout.addRow(label, control)
             self._controls[name] = control
-            when = extra.get("when")
-            self._when[name] = {str(k): str(v) for k, v in when.items()} if isinstance(when, dict) else {}
 
     def _control(self, name: str, annotation: Any, extra: dict[str, Any]) -> QWidget:
         emit = partial(self._emit, name)
@@ -87,5 +84,4 @@ class SettingsForm(QWidget):
             elif isinstance(control, QSpinBox | QDoubleSpinBox):
                 control.setValue(value)
             blocker.unblock()
-            matters = all(str(getattr(settings, other)) == wanted for other, wanted in self._when[name].items())
-            self._rows.setRowVisible(control, matters)
+            self._rows.setRowVisible(control, matters(settings, name))

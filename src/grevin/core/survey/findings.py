@@ -1,0 +1,128 @@
+"""What stands out in the curves of a survey."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from grevin.core.measure.repeats import HELD_CORRELATION
+from grevin.core.survey.cadence import repeats_of
+
+Curve = npt.NDArray[np.float32]
+Series = dict[str, Curve]
+
+BLACK_P99 = 30.0  # 8-bit levels: brighter than this a picture shows something
+WHITE_P01 = 225.0
+FREEZE_FRAMES = 6  # equal frames in a row that are no cadence
+COMBED_PCT = 0.6  # combed share of the picture from which a frame is called combed (open progressive clips: below .2)
+FLASH_PCT = 12.0  # rise of the light that goes back at once
+FLICKER_PCT = 1.2  # spread of the change of the light within a shot
+FEWEST_FOR_FLICKER = 8
+HELD_RUN = 3
+
+
+@dataclass(frozen=True)
+class SurveyFinding:
+    """One thing that stands out.
+
+    Attributes:
+        kind: id of the step that mends it, or a plain word.
+        first, last: frames, both included.
+        confidence: 0..1.
+        figures: what speaks for it.
+        area: (x, y, width, height) or None for the whole picture.
+    """
+
+    kind: str
+    first: int
+    last: int
+    confidence: float
+    figures: dict[str, float] = field(default_factory=dict)
+    area: tuple[int, int, int, int] | None = None
+
+    def data(self) -> dict[str, Any]:
+        """Plain data."""
+        return {
+            "kind": self.kind, "first_frame": self.first, "last_frame": self.last,
+            "area": list(self.area) if self.area else None, "confidence": round(self.confidence, 3),
+            "figures": {name: round(value, 3) for name, value in self.figures.items()},
+        }  # fmt: skip
+
+
+def findings_of(
+    series: Series, frames: range, cuts: list[int], unreadable: list[tuple[int, str]]
+) -> list[SurveyFinding]:
+    """Everything that stands out, in the order of frames."""
+    found = [SurveyFinding("unreadable", number, number, 1.0) for number, _ in unreadable]
+    found += _runs("black", series["level_luma_p99"] < BLACK_P99, frames, 1)
+    found += _runs("white", series["level_luma_p01"] > WHITE_P01, frames, 1)
+    if "change_largest" in series:
+        found += _repeats(series, frames)
+        found += _runs("combing", series["combing"] > COMBED_PCT, frames, 1)
+        found += _light(series["light_change"], frames, cuts)
+    return sorted(found, key=lambda finding: (finding.first, finding.kind))
+
+
+def _runs(kind: str, flags: npt.NDArray[np.bool_], frames: range, least: int) -> list[SurveyFinding]:
+    """A finding for each run of at least `least` flagged frames."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], flags.astype(np.int8), [0]])))
+    runs = zip(edges[::2], edges[1::2], strict=True)
+    return [
+        SurveyFinding(kind, frames[int(a)], frames[int(b) - 1], 1.0, {"frames": float(b - a)})
+        for a, b in runs
+        if b - a >= least
+    ]
+
+
+def _repeats(series: Series, frames: range) -> list[SurveyFinding]:
+    change, correlation = series["change_largest"], series["noise_correlation"]
+    showing = series["level_luma_p99"] >= BLACK_P99  # black after black is no repeat
+    repeats = repeats_of(change) & showing
+    equal = (change == 0) & showing
+    freezes = _runs("freeze", equal, frames, FREEZE_FRAMES)
+    frozen = np.zeros(len(frames), np.bool_)
+    for freeze in freezes:
+        frozen[frames.index(freeze.first) : frames.index(freeze.last) + 1] = True
+    held = ~repeats & ~np.isnan(correlation) & (correlation > HELD_CORRELATION)
+    return [
+        *freezes,
+        *_runs("repeat", equal & ~frozen, frames, 1),
+        *_runs("near_repeat", repeats & ~equal & ~frozen, frames, 1),
+        *_runs("held_noise", held, frames, HELD_RUN),
+    ]
+
+
+def _light(change: Curve, frames: range, cuts: list[int]) -> list[SurveyFinding]:
+    """Flashes, and shots that flicker."""
+    found, flash = [], np.zeros(len(change), np.bool_)
+    for place in range(len(change) - 1):
+        if change[place] > FLASH_PCT and change[place + 1] < -FLASH_PCT / 2:
+            flash[place : place + 2] = True
+            found.append(SurveyFinding("flash", frames[place], frames[place], 1.0, {"percent": float(change[place])}))
+    starts = [frames.start, *cuts, frames.stop]
+    for first, stop in pairwise(starts):
+        part = slice(first - frames.start, stop - frames.start)
+        values = change[part][~flash[part] & ~np.isnan(change[part])]
+        if len(values) < FEWEST_FOR_FLICKER:
+            continue
+        # a fade changes the light the same way from frame to frame; flicker changes it to and fro
+        spread = float(np.abs(np.diff(values)).mean() / np.sqrt(2))
+        if spread > FLICKER_PCT:
+            figures = {"percent": spread, "period_frames": float(_period(values))}
+            found.append(SurveyFinding("flicker", first, stop - 1, min(1.0, spread / (2 * FLICKER_PCT)), figures))
+    return found
+
+
+def _period(values: Curve) -> int:
+    """Frames after which the flicker comes again, 0 for none."""
+    centred = np.asarray(values - values.mean(), np.float64)
+    energy = float(centred @ centred)
+    if energy <= 0 or len(centred) < 12:
+        return 0
+    lags = {lag: float(centred[lag:] @ centred[:-lag]) / energy for lag in range(2, min(26, len(centred) // 3))}
+    best = max(lags, key=lambda lag: lags[lag], default=0)
+    return best if best and lags[best] > 0.5 else 0

@@ -1,0 +1,18 @@
+"""The measures, in the order of their curves."""
+
+from __future__ import annotations
+
+from grevin.core.survey.measures.base import Measure
+from grevin.core.survey.measures.blocks import Blocks
+from grevin.core.survey.measures.borders import Borders
+from grevin.core.survey.measures.change import ChangeMeasure
+from grevin.core.survey.measures.combing import Combing
+from grevin.core.survey.measures.detail import Detail
+from grevin.core.survey.measures.levels import Levels
+from grevin.core.survey.measures.light import Light
+from grevin.core.survey.measures.motion import Motion
+from grevin.core.survey.measures.noise import Noise
+
+MEASURES: tuple[Measure, ...] = (
+    Levels(), Light(), Detail(), Noise(), Motion(), ChangeMeasure(), Combing(), Blocks(), Borders(),
+)  # fmt: skip
