@@ -17,6 +17,7 @@ from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.survey.cadence import cadence_of, repeats_of
+from grevin.core.survey.curves import curve_svg
 from grevin.core.survey.measures.base import Sight
 from grevin.core.survey.measures.blocks import Blocks
 from grevin.core.survey.measures.borders import Borders
@@ -26,6 +27,7 @@ from grevin.core.survey.measures.levels import Levels
 from grevin.core.survey.measures.motion import Motion
 from grevin.core.survey.measures.noise import Noise
 from grevin.core.survey.measures.registry import MEASURES
+from grevin.core.survey.report import report_html
 from grevin.core.survey.survey import run_survey
 from tests.conftest import moving_frames
 
@@ -256,3 +258,32 @@ def test_the_command_writes_what_it_measured(tmp_path: Path, dirty_reel: Path) -
     assert len(rows) == 8
     assert rows[0].startswith("frame,level_luma_mean,")
     assert rows[1].startswith("2,")
+
+
+def test_the_report_is_one_file_that_says_what_was_found(tmp_path: Path) -> None:
+    lumas = pan(24, 14)
+    lumas[8] = np.clip(lumas[8] + 70, 0, 255)
+    lumas[15:23] = [lumas[15]] * 8
+    source = MemorySource(frames_of(lumas), "report")
+    result = run_survey(source, range(24), False, Progress())
+    text = report_html("Port Ellery <1962>", result, {"width": 320, "codec": "drawn"}, source)
+    assert "<h1>Port Ellery &lt;1962&gt;</h1>" in text
+    assert "flash 1 times" not in text
+    assert "frame 8: flash" in text
+    assert "frame 16: frozen picture" in text
+    assert text.count("data:image/jpeg;base64,") == 2
+    assert text.count("<svg") == 8
+    assert "http" not in text, "nothing is fetched from elsewhere"
+    calm = run_survey(MemorySource(frames_of(pan(10, 15)), "calm"), range(10), True, Progress())
+    assert "nothing to do" in report_html("x", calm, {}, source)
+
+
+def test_a_curve_keeps_its_peaks_and_its_gaps() -> None:
+    curve = np.full(20_000, 10.0, np.float32)
+    curve[12_345] = 90.0
+    curve[5000:10_000] = np.nan
+    svg = curve_svg(curve, range(20_000), [15_000], (0.0, 50.0))
+    assert ">90</text>" in svg
+    assert "V2.0V" in svg, "the single peak reaches the top"
+    assert svg.count("M") == 1 + 2, "the line is broken where nothing is known; the third is the cut"
+    assert "stroke-dasharray" in svg

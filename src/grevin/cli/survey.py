@@ -13,7 +13,9 @@ from rich.table import Table
 from grevin.cli import console
 from grevin.core.errors import UsageError
 from grevin.core.intake.probe import probe
+from grevin.core.job.document import reel_stem
 from grevin.core.media.opening import open_reel
+from grevin.core.survey.report import report_html
 from grevin.core.survey.survey import Survey, run_survey
 from grevin.core.timebase.rates import parse_range, parse_rate
 
@@ -24,14 +26,20 @@ def survey(
     frames: Annotated[str | None, typer.Option("--range", help="Frames A:B, from A up to but not including B.")] = None,
     rate: Annotated[str | None, typer.Option(help="Frames per second of a picture sequence.")] = None,
     as_json: Annotated[Path | None, typer.Option("--json", help="File for everything, - for stdout.")] = None,
+    report: Annotated[Path | None, typer.Option(help="Condition report, NAME.html.")] = None,
     as_csv: Annotated[Path | None, typer.Option("--csv", help="File for the curves, a row a frame.")] = None,
 ) -> None:
     """Measure a reel once, frame by frame, and say what stands out."""
     with console.progress() as progress:
+        if report is not None and report.suffix.lower() != ".html":
+            raise UsageError(f"A report cannot be written as “{report.name}”.", "Use an ending of .html.")
         reel = open_reel(source, progress, parse_rate(rate) if rate else None)
         result = run_survey(reel, parse_range(frames, len(reel)), quick, progress)
-    data = result.data(probe(reel, None))
+    facts = probe(reel, None)
+    data = result.data(facts)
     try:
+        if report is not None:
+            report.write_text(report_html(reel_stem(source), result, facts, reel), encoding="utf-8")
         if as_csv is not None:
             _write_csv(as_csv, result)
         if as_json is not None and str(as_json) != "-":
