@@ -68,6 +68,7 @@ class Window(QMainWindow):
         self._keys_page: KeysPage | None = None
         self._actions: dict[str, QAction] = {}
         self._shown_view_point = 0
+        self._shown_treatment = self.session.treatment
         self._was_maximised = False
         self._remember_timer = QTimer(self, interval=REMEMBER_MS)
         self.setCentralWidget(self.parts)
@@ -325,8 +326,9 @@ class Window(QMainWindow):
             self.setWindowTitle(f"{self.session.job_file.path.stem} - Grevin")
 
     def _show_treatment(self) -> None:
-        if self.taking_in.lanes is not None:
-            self.taking_in.lanes.forget_dirt()
+        if self.taking_in.lanes is not None and self.session.treatment != self._shown_treatment:
+            self.taking_in.lanes.forget_dirt()  # a verdict changes its own frame only, which is looked at again
+        self._shown_treatment = self.session.treatment
         self.column.refresh()
         self._show_state()
         self.output.show_facts()
