@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from bench.clips import CLIPS, ClipUnavailableError, load_clip
+from bench.clips import CLIPS, load_clip
 from bench.dirt import measure_harm
 from bench.moving import SCENES, scene
+from bench.over_clips import over_clips
 from bench.worst import Worst
-from grevin.core.errors import UsageError
 from grevin.core.picture.source import FrameSource
 from grevin.core.progress import Progress
 
@@ -24,20 +24,12 @@ def run_protect(wanted: list[str], settings: dict[str, Any], progress: Progress)
     Raises:
         UsageError: for a name that does not exist.
     """
-    unknown = sorted(set(wanted) - set(names()))
-    if unknown:
-        raise UsageError(f"There is no clip “{unknown[0]}”.", f"The clips are: {', '.join(names())}.")
-    chosen, worst = wanted or names(), Worst()
-    rows: list[dict[str, Any]] = []
-    skipped: list[dict[str, str]] = []
-    progress.begin(len(chosen), "Clips")
-    for name in chosen:
-        try:
-            harm = measure_harm(name, _load(name), settings, worst)
-            rows.append({"clip": name, **harm.row()})
-        except ClipUnavailableError as fault:
-            skipped.append({"clip": name, "reason": str(fault)})
-        progress.advance()
+    worst = Worst()
+
+    def measure(name: str) -> dict[str, Any]:
+        return {"clip": name, **measure_harm(name, _load(name), settings, worst).row()}
+
+    rows, skipped = over_clips(wanted, names(), measure, progress)
     data = {"format": "grevin-bench", "version": 1, "suite": "protect", "clips": rows, "skipped": skipped}
     return ({**data, "together": _together(rows)} if rows else data), worst
 

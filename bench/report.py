@@ -5,10 +5,10 @@ from __future__ import annotations
 import resource
 from typing import Any
 
-from bench.clips import CLIPS, ClipUnavailableError, load_clip
+from bench.clips import CLIPS, load_clip
 from bench.dirt import FLOOR_NAMES, ClipResult, run_clip
+from bench.over_clips import over_clips
 from bench.worst import Worst
-from grevin.core.errors import UsageError
 from grevin.core.picture.source import FrameSource
 from grevin.core.progress import Progress
 from grevin.core.quality.figures import Matches
@@ -35,19 +35,10 @@ def run_dirt(names: list[str], settings: dict[str, Any], progress: Progress) -> 
     Raises:
         UsageError: for a clip that does not exist.
     """
-    unknown = sorted(set(names) - set(clip_names()))
-    if unknown:
-        raise UsageError(f"There is no clip “{unknown[0]}”.", f"The clips are: {', '.join(clip_names())}.")
-    wanted, worst = names or clip_names(), Worst()
-    results: list[ClipResult] = []
-    skipped: list[dict[str, str]] = []
-    progress.begin(len(wanted), "Clips")
-    for name in wanted:
-        try:
-            results.append(run_clip(name, _load(name), settings, worst))
-        except ClipUnavailableError as fault:
-            skipped.append({"clip": name, "reason": str(fault)})
-        progress.advance()
+    worst = Worst()
+    results, skipped = over_clips(
+        names, clip_names(), lambda name: run_clip(name, _load(name), settings, worst), progress
+    )  # fmt: skip
     rows = [result.row() for result in results]
     data = {"format": BENCH_FORMAT, "version": BENCH_VERSION, "suite": "dirt", "clips": rows, "skipped": skipped}
     return ({**data, "together": _together(results)} if results else data), worst

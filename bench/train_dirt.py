@@ -100,7 +100,7 @@ def _suspects(
             return np.zeros((0, len(judge.FEATURES))), np.zeros(0, np.bool_)
         seen = sight.suspects
         chosen, rows = judge.rows_of(seen)
-        allowed = (finding.in_bounds(seen.features, settings) & ~sight.flying)[chosen]
+        allowed = finding.in_bounds(seen.features, settings)[chosen]
         right = np.zeros(len(chosen), np.bool_)
         if truth is not None:
             sizes = np.bincount(seen.labels.ravel(), minlength=seen.count + 1)[1:]

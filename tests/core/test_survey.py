@@ -287,3 +287,14 @@ def test_a_curve_keeps_its_peaks_and_its_gaps() -> None:
     assert "V2.0V" in svg, "the single peak reaches the top"
     assert svg.count("M") == 1 + 2, "the line is broken where nothing is known; the third is the cut"
     assert "stroke-dasharray" in svg
+
+
+@pytest.mark.parametrize("option", ["--json", "--csv", "--report"])
+def test_the_command_never_writes_over_a_reel(option: str, dirty_reel: Path) -> None:
+    from grevin.cli.main import main
+
+    before = dirty_reel.read_bytes()
+    with pytest.raises(SystemExit) as leaving:
+        main(["survey", str(dirty_reel), option, str(dirty_reel)])
+    assert leaving.value.code == 2
+    assert dirty_reel.read_bytes() == before

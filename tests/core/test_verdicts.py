@@ -205,7 +205,7 @@ def test_a_looked_through_ledger_is_honoured(tmp_path: Path, dirty_reel: Path) -
         ("a.csv", "frame,step,x,y,width,height,verdict\n1,dirt,1,1,0,4,leave\n", "no place"),
         ("a.json", '{"rows": [{"frame": 1, "step": "d", "x": 1, "y": 2, "width": 3, "height": 4}]}', "no 'verdict'"),
         ("a.json", "[", "is not a ledger"), ("a.json", "{}", "is not a ledger"), ("a.json", '{"rows": 4}', "ledger"),
-        ("a.txt", "", "cannot be written"), ("gone.csv", None, "cannot be read"),
+        ("a.txt", "", "no name for a ledger"), ("gone.csv", None, "cannot be read"),
     ],
 )  # fmt: skip
 def test_what_is_no_ledger_is_said(tmp_path: Path, name: str, text: str | None, words: str) -> None:

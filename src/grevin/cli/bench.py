@@ -28,6 +28,8 @@ def bench(
     from bench.page import page
     from bench.worst import Worst
 
+    if html is not None and html.suffix.lower() != ".html":
+        raise UsageError(f"“{html.name}” is another kind of file.", "Use an ending of .html.")
     with console.progress() as progress:
         data, worst = _suites(clip or [], long_frames, suite)(progress)
     runs = history or history_path()

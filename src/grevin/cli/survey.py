@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import io
 import json
 from pathlib import Path
 from typing import Annotated
@@ -30,20 +31,21 @@ def survey(
     as_csv: Annotated[Path | None, typer.Option("--csv", help="File for the curves, a row a frame.")] = None,
 ) -> None:
     """Measure a reel once, frame by frame, and say what stands out."""
+    for path, ending in ((report, ".html"), (as_csv, ".csv"), (as_json, ".json")):
+        if path is not None and str(path) != "-" and path.suffix.lower() != ending:
+            raise UsageError(f"“{path.name}” is another kind of file.", f"Use an ending of {ending}.")
     with console.progress() as progress:
-        if report is not None and report.suffix.lower() != ".html":
-            raise UsageError(f"A report cannot be written as “{report.name}”.", "Use an ending of .html.")
         reel = open_reel(source, progress, parse_rate(rate) if rate else None)
         result = run_survey(reel, parse_range(frames, len(reel)), quick, progress)
     facts = probe(reel, None)
     data = result.data(facts)
     try:
         if report is not None:
-            report.write_text(report_html(reel_stem(source), result, facts, reel), encoding="utf-8")
+            _write(report, report_html(reel_stem(source), result, facts, reel))
         if as_csv is not None:
-            _write_csv(as_csv, result)
+            _write(as_csv, _csv(result))
         if as_json is not None and str(as_json) != "-":
-            as_json.write_text(json.dumps(data) + "\n", encoding="utf-8")
+            _write(as_json, json.dumps(data) + "\n")
     except OSError as fault:
         raise UsageError(f"{fault.filename} cannot be written ({fault.strerror}).", "Choose another place.") from fault
     if str(as_json) == "-":
@@ -52,13 +54,21 @@ def survey(
         _print(result)
 
 
-def _write_csv(path: Path, result: Survey) -> None:
-    with path.open("w", newline="", encoding="utf-8") as stream:
-        writer = csv.writer(stream)
-        writer.writerow(["frame", *result.series])
-        for place, number in enumerate(result.frames):
-            values = (curve[place] for curve in result.series.values())
-            writer.writerow([number, *("" if value != value else f"{value:.3f}" for value in values)])  # NaN: nothing
+def _write(path: Path, text: str) -> None:
+    """Aside first, so that nothing half-written bears the name."""
+    aside = path.with_name(f".{path.name}.part")
+    aside.write_text(text, encoding="utf-8")
+    aside.replace(path)
+
+
+def _csv(result: Survey) -> str:
+    stream = io.StringIO()
+    writer = csv.writer(stream, lineterminator="\n")
+    writer.writerow(["frame", *result.series])
+    for place, number in enumerate(result.frames):
+        values = (curve[place] for curve in result.series.values())
+        writer.writerow([number, *("" if value != value else f"{value:.3f}" for value in values)])  # NaN: nothing
+    return stream.getvalue()
 
 
 def _print(result: Survey) -> None:

@@ -141,7 +141,7 @@ def check_ledger_path(path: Path) -> None:
         UsageError: unless it is .csv or .json.
     """
     if path.suffix.lower() not in {".csv", ".json"}:
-        raise UsageError(f"A ledger cannot be written as “{path.name}”.", "Use an ending of .csv or .json.")
+        raise UsageError(f"“{path.name}” is no name for a ledger.", "Use an ending of .csv or .json.")
 
 
 def write_ledger(path: Path, rows: Iterable[LedgerRow]) -> None:

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, Signal
 from grevin.core.measure.area import Box
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Area, Blob, Evidence
-from grevin.core.treatment.doubtful import doubtful_blobs, next_doubtful
+from grevin.core.treatment.doubtful import next_doubtful
 from grevin.core.treatment.verdicts import Word, same_place
 from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.light_table.marks import OutlineMark
@@ -221,10 +221,6 @@ class Specks(QObject):
             self._session.go(found[0])
         x, y, width, height = found[1].area
         self._table.show_middle(x + width / 2, y + height / 2)
-
-    def count_doubtful(self) -> int:
-        """How many pieces of the present frame wait for a word."""
-        return len(doubtful_blobs(self._evidence()))
 
 
 def _holds(area: Area, spot: tuple[int, int]) -> bool:

@@ -32,12 +32,11 @@ def find_roughly(seen: Suspects, settings: DirtSettings) -> Mask:
 
 
 def needed(seen: Suspects, caution: float) -> npt.NDArray[np.float64]:
-    """(N,) confidence from which blobs are taken: the more a wrong repair would spoil, the surer it has to be."""
+    """(N,) score from which blobs are taken: the more a wrong repair would spoil, the surer the judge has to be."""
     features = seen.features
     stake = features.pixels * np.square(features.contrast)
     small = SMALL_STAKE if seen.both_sides else SMALL_STAKE_AT_END
-    score = MODEL.score(caution) + STAKE_SLOPE * np.log(np.maximum(1.0, stake / small))
-    return np.asarray(1.0 / (1.0 + np.exp(-score)))
+    return np.asarray(MODEL.score(caution) + STAKE_SLOPE * np.log(np.maximum(1.0, stake / small)))
 
 
 def find_blobs(seen: Suspects, flying: Mask, settings: DirtSettings) -> tuple[Evidence, int]:
@@ -45,7 +44,7 @@ def find_blobs(seen: Suspects, flying: Mask, settings: DirtSettings) -> tuple[Ev
     if seen.count == 0:
         return Evidence.nothing(seen.here.shape), 0
     sure, allowed = judge(seen), in_bounds(seen.features, settings)
-    over = _score(sure) - _score(needed(seen, settings.caution))
+    over = _score(sure) - needed(seen, settings.caution)
     likely, near = allowed & (over >= 0), np.abs(over) < DOUBTFUL_SCORE
     kept = likely & ~flying
     blobs = blobs_of(seen.features, kept, sure, near)

@@ -23,8 +23,7 @@ MOST_LOOKED_FOR = 400  # suspects a frame: more is not worth the time and is lef
 
 def table_of(features: BlobFeatures) -> Table:
     """What has to be known of a frame's suspects to follow them, the largest first."""
-    x, y, width, height = features.boxes.T.astype(np.float64)
-    rows = np.stack([x + width / 2, y + height / 2, features.pixels, features.sign * features.contrast], axis=1)
+    rows = _rows(features)
     return np.asarray(rows[np.argsort(-rows[:, 2], kind="stable")][:MOST_LOOKED_FOR])
 
 
@@ -37,8 +36,7 @@ def flying(features: BlobFeatures, near: Table, far: Table, both_sides: bool) ->
         far: suspects of the frame on the other side, or beyond the near one.
         both_sides: which of these two it is.
     """
-    x, y, width, height = features.boxes.T.astype(np.float64)
-    here = np.stack([x + width / 2, y + height / 2, features.pixels, features.sign * features.contrast], axis=1)
+    here = _rows(features)
     if not (len(here) and len(near) and len(far)):
         return np.zeros(len(here), np.bool_)
     way = near[None, :, :2] - here[:, None, :2]
@@ -53,6 +51,12 @@ def flying(features: BlobFeatures, near: Table, far: Table, both_sides: bool) ->
     result = np.zeros(len(here), np.bool_)
     result[blob[on_line.any(axis=1)]] = True
     return result | _in_company(here, result)
+
+
+def _rows(features: BlobFeatures) -> Table:
+    x, y, width, height = features.boxes.T.astype(np.float64)
+    columns = [x + width / 2, y + height / 2, features.pixels, features.sign * features.contrast]
+    return np.asarray(np.stack(columns, axis=1), np.float64)
 
 
 def _in_company(here: Table, known: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:

@@ -65,10 +65,6 @@ class Sight:
             return None
         return np.asarray(sample(self.before.half, *positions(self.motion)), np.uint8)
 
-    def forget(self) -> None:
-        """Let the frame before go, so that memory does not grow with the reel."""
-        self.before = None
-
 
 @dataclass(frozen=True)
 class Series:
