@@ -28,6 +28,7 @@ from grevin.core.quality.damage.dirt import DirtDamage
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.render.run import RunRequest, run
 from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 
 SD = (720, 576)
@@ -81,7 +82,7 @@ def run_speed(long_frames: int, progress: Progress) -> dict[str, Any]:
     with tempfile.TemporaryDirectory() as folder:
         reel = open_reel(write_reel(Path(folder) / "sd.mkv", source, FRAMES))
         started = time.perf_counter()
-        run(reel, treatment, RunRequest(Path(folder) / "out.mkv", range(FRAMES)), Progress())
+        run(reel, Plan.whole(treatment), RunRequest(Path(folder) / "out.mkv", range(FRAMES)), Progress())
         figures: dict[str, Any] = {
             "format": "grevin-bench",
             "version": 1,
@@ -94,7 +95,7 @@ def run_speed(long_frames: int, progress: Progress) -> dict[str, Any]:
         if long_frames:
             small = dirty_source(40, (360, 288))
             long = open_reel(write_reel(Path(folder) / "long.mkv", small, long_frames))
-            run(long, treatment, RunRequest(Path(folder) / "long-out.mkv", range(long_frames)), Progress())
+            run(long, Plan.whole(treatment), RunRequest(Path(folder) / "long-out.mkv", range(long_frames)), Progress())
             figures["long_reel_frames"] = long_frames
         progress.advance()
     figures["peak_memory_mb"] = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024

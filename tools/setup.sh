@@ -8,10 +8,11 @@ kind=${1:-run}
 
 say() { printf '%s\n' "$*" >&2; }
 
-# Debian packages: a picture window needs the first list, tests draw offscreen with the same libraries.
+# Debian packages: for a window, offscreen tests, and (Pango) reports as PDF.
 wanted="libgl1 libegl1 libglib2.0-0 libdbus-1-3 libxkbcommon0 libfontconfig1 libxcb-cursor0 libxcb-icccm4 libxcb-keysyms1
  libxcb-image0 libxcb-render-util0 libxcb-xkb1 libxcb-randr0 libxcb-shape0 libxcb-sync1 libxcb-xfixes0 libxcb-shm0
- libxkbcommon-x11-0 libx11-xcb1"
+ libxkbcommon-x11-0 libx11-xcb1
+ libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0"
 
 find_python() {
     for name in python3.13 python3.12 python3.11 python3; do

@@ -21,6 +21,7 @@ os.environ["XDG_DATA_HOME"] = str(HOME / "data")
 
 import cv2  # noqa: E402
 import numpy as np  # noqa: E402
+import pypdfium2  # noqa: E402
 from PySide6.QtCore import QEventLoop, QSettings, QTimer  # noqa: E402 - the screen has to be known before Qt is loaded
 from PySide6.QtGui import QGuiApplication  # noqa: E402
 
@@ -50,7 +51,7 @@ def wait(milliseconds: int) -> None:
 def settle(window: Window) -> None:
     """Until nothing is being made any more."""
     wait(300)
-    while window.opening.busy or window.bench.busy or window.output.writing:
+    while window.opening.busy or window.bench.busy or window.output.writing or window.survey.busy:
         wait(50)
     wait(300)
 
@@ -121,6 +122,33 @@ def choose_setting(window: Window, words: str) -> None:
     choice.activated.emit(choice.currentIndex())
 
 
+def survey_and_report(window: Window) -> None:
+    """The Survey with findings gone through, its shots, and the first page of the report."""
+    session, place = window.session, window.survey
+    window.do("survey")
+    while window.surveying.running:
+        wait(100)
+    session.go(171)
+    settle(window)
+    picture(window, "survey", "go_survey", "doubt_on", "leave", "mend", "mend")
+    session.go(FRAME)
+    window.do("mark")
+    session.parts.name(0, name="the quay")
+    session.parts.name(1, name="the tram")
+    session.parts.name(2, name="the regatta")
+    session.parts.name(3, name="the ferry")
+    place.shots.table.topLevelItem(1).setSelected(True)
+    picture(window, "survey-shots", lambda: place.show_page(1), lambda: place.shots.do("accept"))
+    place.condition.write(HOME / "report.pdf")
+    settle(window)
+    document = pypdfium2.PdfDocument(HOME / "report.pdf")
+    document[0].render(scale=1.4).to_pil().save(str(FOLDER / "report.png"))
+    document.close()
+    while session.job_file is not None and session.job_file.undo_label() not in {None, "New job"}:
+        session.undo()
+    place.show_page(0)
+
+
 def take_all(window: Window) -> None:
     """Every main view."""
     picture(window, "start")
@@ -152,6 +180,7 @@ def take_all(window: Window) -> None:
             "go_intake")  # fmt: skip
     session.undo()
     before_and_after(window)
+    survey_and_report(window)
     picture(window, "output", "go_output", lambda: window.output.last.setValue(9), lambda: window.output.start())
 
 

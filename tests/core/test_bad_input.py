@@ -21,7 +21,7 @@ from grevin.core.media.opening import open_reel
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
-from grevin.core.survey.lanes import Lanes, measure_levels
+from grevin.core.survey.survey import run_survey
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from tests.conftest import write_video
@@ -65,12 +65,9 @@ def test_damaged_packets_lose_only_their_frames(tmp_path: Path) -> None:
             lost.append(fault.number)
             assert f"Frame {number} of a.mkv cannot be read" in fault.what
     assert lost == [11, 12, 30]
-    told: list[tuple[int, str]] = []
-    lanes = Lanes(len(reel))
-    for _ in measure_levels(reel, lanes, Progress(), lambda number, words: told.append((number, words))):
-        pass
-    assert [number for number, _ in told] == lost
-    assert np.nonzero(lanes.level < 0)[0].tolist() == lost
+    survey = run_survey(reel, range(len(reel)), "first", Progress())
+    assert [number for number, _ in survey.unreadable] == lost
+    assert np.nonzero(np.isnan(survey.series["level_luma_mean"]))[0].tolist() == lost
 
 
 def test_packets_that_vanished_leave_a_gap_that_is_said(tmp_path: Path) -> None:

@@ -21,6 +21,7 @@ from grevin.core.steps.dirt.filling import Source, fill_blobs
 from grevin.core.steps.dirt.judge import MODEL
 from grevin.core.steps.dirt.suspects import robust_noise
 from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from tests.conftest import moving_frames, write_video
 
@@ -177,7 +178,7 @@ def test_a_flash_is_left_alone_and_said(tmp_path: Path) -> None:
     assert dirt(source, most_pct=100.0, most_specks=5000).evidence_at(1, 3).mask.any()  # type: ignore[union-attr]
     reel = open_reel(write_video(tmp_path / "a.mkv", [source.frame(n) for n in range(7)]))
     treatment = Treatment(steps=(TreatmentStep.make("dirt", {"most_pct": 1.0}),))
-    proof = run(reel, treatment, RunRequest(tmp_path / "o.mkv", range(7)), Progress())
+    proof = run(reel, Plan.whole(treatment), RunRequest(tmp_path / "o.mkv", range(7)), Progress())
     assert any(note.startswith("Frame 3: ") for note in proof.notes)
 
 

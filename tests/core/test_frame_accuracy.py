@@ -24,6 +24,7 @@ from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.render.run import RunRequest, run
+from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import Treatment
 from tests.conftest import write_video
 
@@ -134,7 +135,7 @@ def test_every_frame_by_any_route(name: str, tmp_path: Path) -> None:
 def _comes_back_from_an_archive_master(path: Path, sums: list[str]) -> None:
     """Bit-exact round trip: what was read is written as FFV1 and read again."""
     output = path.with_name("master.mkv")
-    proof = run(open_reel(path), Treatment(), RunRequest(output, range(len(sums))), Progress())
+    proof = run(open_reel(path), Plan.whole(Treatment()), RunRequest(output, range(len(sums))), Progress())
     assert proof.untouched == len(sums)
     again = open_reel(output)
     assert [frame_checksum(again.frame(number)) for number in range(len(sums))] == sums
@@ -174,7 +175,7 @@ def test_every_picture_of_a_sequence(kind: str, tmp_path: Path) -> None:
         assert read_number(reel.frame(int(number))) == number
     if kind.startswith(("tif", "png", "dpx")):
         output = tmp_path / "out" / "copy_%05d.tif"
-        proof = run(reel, Treatment(), RunRequest(output, range(20)), Progress())
+        proof = run(reel, Plan.whole(Treatment()), RunRequest(output, range(20)), Progress())
         assert proof.untouched == 20
 
 

@@ -26,6 +26,7 @@ from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.render.run import RunRequest, run
+from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import Treatment
 from tests.conftest import FORMATS, moving_frames, random_frame, write_video
 
@@ -210,7 +211,7 @@ def test_set_upright_sample_for_sample(
         expected = np.rot90(before, -turn // 90)
         expected = expected[:, ::-1] if flip[0] else expected
         np.testing.assert_array_equal(after, expected[::-1] if flip[1] else expected)
-    proof = run(upright, Treatment(), RunRequest(tmp_path / "out.mkv", range(2)), Progress())
+    proof = run(upright, Plan.whole(Treatment()), RunRequest(tmp_path / "out.mkv", range(2)), Progress())
     assert proof.untouched == 2
 
 
@@ -226,7 +227,7 @@ def test_mirroring_top_to_bottom_exchanges_the_fields(tmp_path: Path) -> None:
 def test_a_declared_rate_leaves_the_sound_out_and_says_so(tmp_path: Path) -> None:
     source = write_video(tmp_path / "a.mkv", [random_frame(FORMATS[0], n) for n in range(24)], sound=True)
     declared = DeclaredReel(open_reel(source), Declared(rate="18", timecode="10:00:00:00"))
-    proof = run(declared, Treatment(), RunRequest(tmp_path / "o.mkv", range(6, 24)), Progress())
+    proof = run(declared, Plan.whole(Treatment()), RunRequest(tmp_path / "o.mkv", range(6, 24)), Progress())
     assert any("sound was left out" in note for note in proof.notes)
     with av.open(str(tmp_path / "o.mkv")) as container:
         assert container.streams.video[0].average_rate == 18
@@ -263,14 +264,14 @@ def test_a_job_of_version_1_is_read(tmp_path: Path) -> None:
 def test_findings_and_examinations_stay_with_the_job(tmp_path: Path) -> None:
     job = JobFile.create(tmp_path / "a.grevin", Job(reels=(Reel(path="/m/a.mkv"),)))
     finding = Finding("unreadable", 4, 4, "Frame 4 cannot be read.")
-    assert job.add_finding(0, finding)
-    assert not job.add_finding(0, finding), "known already"
+    assert job.findings(0).add("looking", finding)
+    assert not job.findings(0).add("looking", finding), "known already"
     job.keep_examination("key", PLAIN)
     job.save("key", b"index")
     job.close()
     job = JobFile.open(tmp_path / "a.grevin")
-    assert job.findings(0) == [finding]
-    assert job.findings(1) == []
+    assert [replace(one, id=0) for one in job.findings(0).every()] == [finding]
+    assert job.findings(1).every() == []
     assert job.examination("key") == PLAIN
     assert job.examination("other") is None
     assert job.load("key") == b"index"

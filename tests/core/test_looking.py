@@ -218,11 +218,10 @@ def test_measured_cuts_are_taken_over() -> None:
     source = moving_frames(12)
     cache = ByteCache(64 << 20)
     lanes = Lanes(12)
-    lanes.level[:] = 90
+    lanes.looked[:] = True
     lanes.cut[5] = True
     search = CutSearch(ShotFinder(CachedSource(source, cache), cache), lanes, range(12))
     assert search.next_cut(0, 1, Progress()) == 5
-    lanes.level[5] = -1
+    lanes.looked[5] = False
     assert lanes.cut_before(5) is None
     assert search.next_cut(0, 1, Progress()) == 11, "not measured: the pictures themselves show no cut"
-    assert lanes.level_span() == (70.0, 110.0)

@@ -26,6 +26,7 @@ from grevin.core.picture.format import PictureFormat
 from grevin.core.progress import Progress
 from grevin.core.render.run import RunRequest, run
 from grevin.core.render.verify import verify
+from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import Treatment
 from tests.conftest import FORMATS, moving_frames, random_frame, write_video
 
@@ -34,7 +35,9 @@ SD = PictureFormat(48, 32, "yuv", 10, chroma="4:2:2", rate=Fraction(25), field_o
 
 def copy(source: Path, output: Path, frames: range | None = None, overwrite: bool = False):
     reel = open_reel(source)
-    return run(reel, Treatment(), RunRequest(output, frames or range(len(reel)), overwrite=overwrite), Progress())
+    return run(
+        reel, Plan.whole(Treatment()), RunRequest(output, frames or range(len(reel)), overwrite=overwrite), Progress()
+    )
 
 
 # What is carried over
@@ -300,7 +303,7 @@ def test_cancelling_leaves_nothing_behind(tmp_path: Path) -> None:
     progress = Progress(lambda report: progress.cancel() if report.done == 7 else None)
     reel = open_reel(source)
     with pytest.raises(CancelledError):
-        run(reel, Treatment(), RunRequest(tmp_path / "out.mkv", range(20)), progress)
+        run(reel, Plan.whole(Treatment()), RunRequest(tmp_path / "out.mkv", range(20)), progress)
     assert sorted(path.name for path in tmp_path.iterdir()) == ["in.mkv"]
 
 

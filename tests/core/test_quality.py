@@ -35,14 +35,36 @@ def test_matches_count_blobs_and_pixels() -> None:
 
 def test_cuts_but_not_motion_flashes_or_fades() -> None:
     moving = [small_picture(moving_frames(8, speed=9.0).frame(n).luma8()) for n in range(8)]
-    assert not any(is_cut(*moving[n : n + 4]) for n in range(5))
-    other = moving[0][::-1].copy()
-    assert is_cut(moving[0], moving[1], other, other)
-    assert is_cut(None, moving[1], other, None)
-    flash = np.clip(moving[2].astype(int) + 70, 0, 255).astype(np.uint8)
-    assert not is_cut(moving[0], moving[1], flash, moving[3])
-    faded = [(moving[0] * share).astype(np.uint8) for share in (1.0, 0.9, 0.8, 0.7)]
-    assert not is_cut(*faded)
+    assert not any(cut_at(moving, n) for n in range(1, 8))
+    other = [picture[::-1].copy() for picture in moving]
+    assert [n for n in range(1, 16) if cut_at(moving + other, n)] == [8]
+    assert cut_at([moving[1], other[0]], 1), "two frames are enough"
+    faded = [(moving[0] * share).astype(np.uint8) for share in np.linspace(1.0, 0.0, 10)]
+    assert not any(cut_at(faded, n) for n in range(1, 10)), "to the last step into black"
+
+
+@pytest.mark.parametrize("kind", ["flash", "white", "black", "torn"])
+@pytest.mark.parametrize("long", [1, 2, 3])
+def test_what_interrupts_a_shot_is_no_cut(kind: str, long: int) -> None:
+    moving = [small_picture(moving_frames(12, speed=9.0).frame(n).luma8()) for n in range(12)]
+    for n in range(5, 5 + long):
+        moving[n] = {
+            "flash": np.clip(moving[n].astype(int) + 110, 0, 255).astype(np.uint8),
+            "white": np.full_like(moving[n], 250),
+            "black": np.full_like(moving[n], 16),
+            "torn": np.roll(moving[n], 60, 1),
+        }[kind]  # fmt: skip
+    assert not any(cut_at(moving, n) for n in range(1, 12))
+
+
+def test_going_to_black_for_good_is_a_cut() -> None:
+    moving = [small_picture(moving_frames(6).frame(n).luma8()) for n in range(6)]
+    black = [np.full_like(moving[0], 16)] * 6
+    assert [n for n in range(1, 18) if cut_at([*moving, *black, *moving], n)] == [6, 12]
+
+
+def cut_at(pictures: list[np.ndarray], number: int) -> bool:
+    return is_cut(lambda offset: pictures[number + offset] if 0 <= number + offset < len(pictures) else None)
 
 
 @pytest.mark.slow
@@ -60,22 +82,3 @@ def test_cuts_of_an_open_clip_are_found() -> None:
         pytest.skip(f"the open clip cannot be fetched here: {fault}")
     shots = ShotFinder(reel, ByteCache(1 << 26))
     assert [n for n in range(1, len(reel)) if shots.cut_before(n)] == [30, 76, 137, 187, 242]
-
-
-def test_lanes_keep_peaks_and_say_what_is_not_known() -> None:
-    from grevin.core.progress import Progress
-    from grevin.core.survey.lanes import Lanes, measure_levels
-
-    source = moving_frames(9)
-    lanes = Lanes(9)
-    starts, stops = np.array([0, 3, 6]), np.array([3, 6, 9])
-    assert np.isnan(lanes.levels(starts, stops)).all()
-    assert (lanes.most_dirt(starts, stops) == -1).all()
-    assert list(measure_levels(source, lanes, Progress())) == list(range(9))
-    means = [source.frame(n).luma8().mean() for n in range(9)]
-    np.testing.assert_allclose(lanes.levels(starts, stops), np.reshape(means, (3, 3)).mean(axis=1), rtol=1e-5)
-    lanes.dirt[4] = 7
-    assert lanes.most_dirt(starts, stops).tolist() == [-1, 7, -1]
-    assert lanes.cuts() == []
-    lanes.forget_dirt()
-    assert (lanes.dirt == -1).all()

@@ -9,16 +9,20 @@ from pathlib import Path
 
 import cv2
 import numpy as np
+import pypdfium2
 import pytest
 
-from grevin.core.errors import CancelledError, UnreadableFrameError
+from grevin.core.errors import CancelledError, UnreadableFrameError, UsageError
+from grevin.core.job.measured import MeasuredFile
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
+from grevin.core.quality.damage.dirt import DirtDamage
 from grevin.core.quality.memory_source import MemorySource
-from grevin.core.survey.cadence import cadence_of, repeats_of
+from grevin.core.survey.cadence import cadence_of_shot, repeats_of
 from grevin.core.survey.curves import curve_svg
-from grevin.core.survey.measures.base import Sight
+from grevin.core.survey.lanes import Lanes
+from grevin.core.survey.measures.base import Depth, Seen, Sight
 from grevin.core.survey.measures.blocks import Blocks
 from grevin.core.survey.measures.borders import Borders
 from grevin.core.survey.measures.combing import Combing
@@ -27,10 +31,15 @@ from grevin.core.survey.measures.levels import Levels
 from grevin.core.survey.measures.motion import Motion
 from grevin.core.survey.measures.noise import Noise
 from grevin.core.survey.measures.registry import MEASURES
-from grevin.core.survey.report import report_html
-from grevin.core.survey.survey import run_survey
+from grevin.core.survey.proposal import proposal_for, words_of
+from grevin.core.survey.report import Reported, report_html
+from grevin.core.survey.report_files import write_report
+from grevin.core.survey.survey import Row, Survey, measured_key, run_survey
+from grevin.core.timebase.counters import Counter
+from grevin.core.treatment.verdicts import same_place
 from tests.conftest import moving_frames
 
+NTSC = Fraction(30000, 1001)
 FORMAT = PictureFormat(320, 240, "yuv", 8, chroma="4:2:0", rate=Fraction(25))
 
 
@@ -47,8 +56,12 @@ def texture(seed: int = 1, sigma: float = 4.0, width: int = 320, height: int = 2
     return 115 + 30 * field / field.std()
 
 
-def survey(frames: list[Frame]):
-    return run_survey(MemorySource(frames, "survey"), range(len(frames)), False, Progress())
+def seen(frame: Frame) -> Sight:
+    return Sight(Seen(frame))
+
+
+def survey(frames: list[Frame]) -> Survey:
+    return run_survey(MemorySource(frames, "survey"), range(len(frames)), "full", Progress())
 
 
 def test_every_curve_has_a_name_a_unit_and_words() -> None:
@@ -59,7 +72,7 @@ def test_every_curve_has_a_name_a_unit_and_words() -> None:
 
 def test_levels_are_the_means_and_percentiles() -> None:
     luma = texture()
-    sight = Sight(frame_of(luma), None)
+    sight = seen(frame_of(luma))
     values = dict(zip((s.name for s in Levels.series), Levels().of(sight), strict=True))
     part = frame_of(luma).planes[0][::2, ::2]
     assert values["level_luma_mean"] == pytest.approx(part.mean(), abs=0.01)
@@ -73,7 +86,7 @@ def test_levels_are_the_means_and_percentiles() -> None:
 @pytest.mark.parametrize("sigma", [1.0, 2.5, 5.0, 9.0])
 def test_noise_is_what_was_added(sigma: float) -> None:
     noisy = texture(2, 9.0) + np.random.default_rng(3).normal(0, sigma, (240, 320))
-    (measured,) = Noise().of(Sight(frame_of(noisy), None))
+    (measured,) = Noise().of(seen(frame_of(noisy)))
     assert measured == pytest.approx(sigma, rel=0.15, abs=0.15)
 
 
@@ -83,9 +96,8 @@ def test_spatial_and_temporal_information_are_those_of_p910() -> None:
     from skimage.filters import sobel_h, sobel_v
 
     first, second = texture(4), np.roll(texture(4), 3, axis=1)
-    before, here = Sight(frame_of(first), None), None
-    here = Sight(frame_of(second), before)
-    spatial, temporal, _ = Detail().of(here)
+    before, here = Seen(frame_of(first)), Seen(frame_of(second))
+    spatial, temporal, _ = Detail().of(Sight(here, before))
     luma = here.luma.astype(float)
     expected = np.hypot(4 * sobel_h(luma), 4 * sobel_v(luma))[1:-1, 1:-1].std()  # scikit-image divides by 4
     assert spatial == pytest.approx(expected, rel=1e-3)
@@ -94,7 +106,7 @@ def test_spatial_and_temporal_information_are_those_of_p910() -> None:
 
 def test_sharpness_falls_with_blur() -> None:
     sharp = texture(5, 1.0)
-    values = [Detail().of(Sight(frame_of(cv2.GaussianBlur(sharp, (0, 0), s) if s else sharp), None))[2]
+    values = [Detail().of(seen(frame_of(cv2.GaussianBlur(sharp, (0, 0), s) if s else sharp)))[2]
               for s in (0.0, 1.0, 2.0)]  # fmt: skip
     assert values[0] > values[1] > values[2]
 
@@ -102,7 +114,7 @@ def test_sharpness_falls_with_blur() -> None:
 def test_motion_is_that_of_a_pan() -> None:
     wide = texture(6, 3.0, 400)
     frames = [frame_of(wide[:, 10 + shift : 330 + shift]) for shift in (0, 7)]
-    median, _ = Motion().of(Sight(frames[1], Sight(frames[0], None)))
+    median, _ = Motion().of(Sight(Seen(frames[1]), Seen(frames[0])))
     assert median == pytest.approx(7.0, abs=0.6)
 
 
@@ -111,7 +123,7 @@ def test_combing_shows_two_moments_in_one_frame() -> None:
     first, second = wide[:, :320], wide[:, 8:328]
     woven = first.copy()
     woven[1::2] = second[1::2]
-    (whole,), (combed,) = (Combing().of(Sight(frame_of(luma), None)) for luma in (first, woven))
+    (whole,), (combed,) = (Combing().of(seen(frame_of(luma))) for luma in (first, woven))
     assert whole < 0.2
     assert combed > 2.0
 
@@ -121,8 +133,8 @@ def test_a_block_grid_shows_after_coarse_compression() -> None:
     ratios = []
     for quality in (95, 30, 8):
         coded = cv2.imdecode(cv2.imencode(".jpg", luma, [cv2.IMWRITE_JPEG_QUALITY, quality])[1], cv2.IMREAD_GRAYSCALE)
-        ratios.append(Blocks().of(Sight(frame_of(coded), None))[0])
-    (plain,) = Blocks().of(Sight(frame_of(luma), None))
+        ratios.append(Blocks().of(seen(frame_of(coded)))[0])
+    (plain,) = Blocks().of(seen(frame_of(luma)))
     assert plain < 1.2
     assert ratios[2] > ratios[1] > ratios[0]
     assert ratios[2] > 1.5
@@ -131,8 +143,8 @@ def test_a_block_grid_shows_after_coarse_compression() -> None:
 def test_black_borders_are_counted() -> None:
     luma = texture(9)
     luma[:, :11], luma[:, -6:], luma[:9], luma[-4:] = 16, 17, 16, 18
-    assert Borders().of(Sight(frame_of(luma), None)) == (11.0, 6.0, 9.0, 4.0)
-    assert Borders().of(Sight(frame_of(np.full((240, 320), 16.0)), None)) == (0, 0, 0, 0)
+    assert Borders().of(seen(frame_of(luma))) == (11.0, 6.0, 9.0, 4.0)
+    assert Borders().of(seen(frame_of(np.full((240, 320), 16.0)))) == (0, 0, 0, 0)
 
 
 def pan(count: int, seed: int = 1, speed: float = 3.0, noise: float = 2.0) -> list[np.ndarray]:
@@ -163,7 +175,7 @@ def test_cadences_are_named(pattern, rate, name, true, fresh: bool) -> None:
     rng = np.random.default_rng(5)
     lumas = [clean[n] + (rng.normal(0, 1.0, (240, 320)) if fresh else 0) for n in order]
     frames = [replace(f, format=replace(f.format, rate=rate)) for f in frames_of(lumas)]
-    result = run_survey(MemorySource(frames, "cadence"), range(len(frames)), False, Progress())
+    result = run_survey(MemorySource(frames, "cadence"), range(len(frames)), "full", Progress())
     assert result.cadence is not None
     assert result.cadence.name == name
     assert result.cadence.true_rate == true
@@ -176,8 +188,130 @@ def test_irregular_repeats_are_no_cadence() -> None:
     rng = np.random.default_rng(2)
     change = np.where(rng.random(100) < 0.1, 0.0, 8.0).astype(np.float32)
     change[0] = np.nan
-    assert cadence_of(change, range(100), Fraction(25)).name == "irregular"
-    assert cadence_of(np.full(100, 8.0, np.float32), range(100), Fraction(25)).name == "none"
+    steady = np.full(100, 8.0, np.float32)
+    assert cadence_of_shot(change, [steady, steady], Fraction(25)).name == "irregular"
+    assert cadence_of_shot(steady, [steady, steady], Fraction(25)).name == "none"
+
+
+@pytest.mark.parametrize("order", [(2, 3), (3, 2)])
+def test_film_over_fields_is_named(order: tuple[int, int]) -> None:
+    """Two and three fields of each picture in turn: 24 frames over 60 fields (SMPTE RP 197, from memory)."""
+    film = pan(40, 21, 4.0)
+    fields = [film[n // 2 * 2 + part] for n in range(0, 38, 2) for part in (0, 1) for _ in range(order[part])]
+    frames = []
+    for number in range(40):
+        woven = fields[2 * number].copy()
+        woven[1::2] = fields[2 * number + 1][1::2]
+        frames.append(replace(frame_of(woven, number), format=replace(frame_of(woven).format, rate=NTSC)))
+    cadence = run_survey(MemorySource(frames, "fields"), range(40), "full", Progress()).cadence
+    assert cadence is not None
+    assert (cadence.name, cadence.period, cadence.true_rate) == ("3:2 fields", 5, Fraction(24000, 1001))
+
+
+def test_each_shot_has_a_cadence_and_a_mixed_reel_none_of_its_own() -> None:
+    clean = pan(60, 22)
+    lumas = [clean[n // 2] for n in range(40)] + [luma[::-1].copy() for luma in clean[:40]]
+    result = survey(frames_of(lumas))
+    assert [(first, last, one.name) for first, last, one in result.shots] == [
+        (0, 39, "12.5 in 25"), (40, 79, "none"),
+    ]  # fmt: skip
+    assert result.cadence is not None
+    assert result.cadence.name == "irregular"
+    assert float(result.cadence.true_rate) == pytest.approx(25 * 0.75, rel=0.01)
+
+
+def test_dirt_is_counted_where_it_was_put() -> None:
+    clean = [moving_frames(9, 320, 240).frame(n) for n in range(9)]
+    damage = DirtDamage(seed=3, blobs_per_frame=60, hair_share=0.0, largest_px=14)
+    dirty = [damage.add(frame) for frame in clean]
+    result = survey([frame for frame, _ in dirty])
+    true = {number: [mark.area for mark in truth.marks] for number, (_, truth) in enumerate(dirty)}
+    inner = range(1, 8)
+    spots = [spot for spot in result.spots if int(spot["frame"]) in inner]
+    hits = sum(any(same_place(area_of(spot), area) for area in true[int(spot["frame"])]) for spot in spots)
+    assert hits >= 0.9 * len(spots)
+    assert hits >= 0.6 * sum(len(true[number]) for number in inner)
+    assert result.series["dirt_count"][4] == sum(int(spot["frame"]) == 4 for spot in result.spots)
+    assert np.isnan(result.series["dirt_count"][0]), "nothing to compare the first frame with"
+    assert survey(clean).spots.size <= 2
+
+
+def area_of(spot: np.ndarray) -> tuple[int, int, int, int]:
+    return int(spot["x"]), int(spot["y"]), int(spot["width"]), int(spot["height"])
+
+
+@pytest.mark.parametrize("depth", ["first", "full"])
+def test_a_stopped_pass_goes_on_and_gives_the_same(tmp_path: Path, depth: Depth) -> None:
+    frames = frames_of(pan(30, 23))
+    store = MeasuredFile(tmp_path / "kept.sqlite")
+    source = Counting(frames)
+    progress = Progress()
+
+    def stop_at_ten(row: Row) -> None:
+        if row.frame == 10:
+            progress.cancel()
+
+    with pytest.raises(CancelledError):
+        run_survey(source, range(30), depth, progress, store, stop_at_ten)
+    kept = store.count(measured_key(source, depth))
+    assert 10 <= kept < 30
+    source.asked.clear()
+    again = run_survey(source, range(30), depth, Progress(), store)
+    assert min(source.asked) >= kept - 5, "only what its neighbours need is looked at again"
+    whole = run_survey(MemorySource(frames, "whole"), range(30), depth, Progress())
+    assert again.cuts == whole.cuts
+    assert [one.data() for one in again.findings] == [one.data() for one in whole.findings]
+    for name, curve in whole.series.items():
+        np.testing.assert_array_equal(again.series[name], curve, name)
+    source.asked.clear()
+    run_survey(source, range(30), depth, Progress(), store)
+    assert source.asked == [], "a pass that is whole is not measured again"
+
+
+class Counting(MemorySource):
+    """Notes which frames were asked for; its name is the same each time."""
+
+    def __init__(self, frames: list[Frame]) -> None:
+        super().__init__(frames, "counting")
+        self.asked: list[int] = []
+
+    def frame(self, number: int) -> Frame:
+        self.asked.append(number)
+        return super().frame(number)
+
+
+def test_a_proposal_follows_from_figures_and_may_be_empty() -> None:
+    calm = survey(frames_of(pan(30, 24, noise=1.0)))
+    assert proposal_for(calm, range(30)) == []
+    assert words_of([]) == "nothing to do"
+    damage = DirtDamage(seed=3, blobs_per_frame=60, hair_share=0.0, largest_px=14)
+    dirty = survey([damage.add(moving_frames(12, 320, 240).frame(n))[0] for n in range(12)])
+    (dirt,) = [one for one in proposal_for(dirty, range(12)) if one.step == "dirt"]
+    assert dirt.available
+    assert f"{np.nanmean(dirty.series['dirt_count']):.1f} specks a frame" in dirt.reason
+    gains = np.where(np.arange(30) % 2, 1.05, 0.95)
+    flickering = survey(
+        frames_of([np.clip(luma * gain, 0, 255) for luma, gain in zip(pan(30, 25), gains, strict=True)])
+    )
+    (flicker,) = [one for one in proposal_for(flickering, range(30)) if one.step == "flicker"]
+    assert not flicker.available, "no such step yet: said, not hidden"
+    assert "%" in flicker.reason
+
+
+def test_lanes_keep_peaks_however_long_the_reel_is() -> None:
+    lanes = Lanes(200_000)
+    starts = np.linspace(0, 200_000, 701).astype(np.int64)[:-1]
+    stops = np.append(starts[1:], 200_000)
+    assert np.isnan(lanes.span("noise", starts, stops).high).all()
+    lanes.curve("noise")[:] = 2.0
+    lanes.curve("noise")[123_456] = 9.0
+    span = lanes.span("noise", starts, stops)
+    assert np.flatnonzero(span.high == 9.0).tolist() == [int(np.searchsorted(starts, 123_456, "right")) - 1]
+    assert (span.low == 2.0).all()
+    assert lanes.limits("noise", 40.0) == (-14.5, 25.5)
+    lanes.forget("noise")
+    assert lanes.value("noise", 0) is None
+    assert not lanes.complete
 
 
 def test_cuts_black_freeze_flash_and_flicker_stand_out() -> None:
@@ -188,11 +322,11 @@ def test_cuts_black_freeze_flash_and_flicker_stand_out() -> None:
     lumas[20:40] = [*[lumas[20]] * 10, *lumas[21:31]]
     lumas += [np.full((240, 320), 16.0)] * 3
     result = survey(frames_of(lumas))
-    assert result.cuts == [40], "going to black is no cut: nothing is to be told from a flat picture"
+    assert result.cuts == [40, 80]
     found = {(one.kind, one.first, one.last) for one in result.findings}
     assert ("flash", 12, 12) in found
     assert ("freeze", 21, 29) in found
-    assert ("flicker", 40, 82) in found
+    assert ("flicker", 40, 79) in found
     assert ("black", 80, 82) in found
     assert not any(kind == "repeat" for kind, _, _ in found)
     assert not any(kind == "flicker" and first < 40 for kind, first, _ in found)
@@ -216,7 +350,7 @@ def test_unreadable_frames_are_findings_and_the_rest_is_measured() -> None:
                 raise UnreadableFrameError("broken", 5, "torn")
             return super().frame(number)
 
-    result = run_survey(Broken(frames_of(pan(12)), "broken"), range(12), False, Progress())
+    result = run_survey(Broken(frames_of(pan(12)), "broken"), range(12), "full", Progress())
     assert [(one.kind, one.first) for one in result.findings] == [("unreadable", 5)]
     assert np.isnan(result.series["noise"][5])
     assert not np.isnan(result.series["noise"][6])
@@ -225,13 +359,13 @@ def test_unreadable_frames_are_findings_and_the_rest_is_measured() -> None:
 
 def test_the_quick_pass_and_a_range() -> None:
     source = MemorySource(frames_of(pan(23)), "quick")
-    quick = run_survey(source, range(2, 23), True, Progress())
+    quick = run_survey(source, range(2, 23), "quick", Progress())
     assert list(quick.frames) == [2, 7, 12, 17, 22]
     assert "noise" not in quick.series
     assert not np.isnan(quick.series["level_luma_mean"]).any()
-    whole = run_survey(source, range(4, 9), False, Progress())
+    whole = run_survey(source, range(4, 9), "full", Progress())
     assert list(whole.frames) == [4, 5, 6, 7, 8]
-    assert np.isnan(whole.series["motion_median"][0])
+    assert whole.series["motion_median"][0] == pytest.approx(3.0, abs=0.5), "against the frame before the range"
     json.dumps(whole.data({}))
 
 
@@ -239,7 +373,7 @@ def test_it_can_be_stopped() -> None:
     progress = Progress()
     progress.cancel()
     with pytest.raises(CancelledError):
-        run_survey(MemorySource(frames_of(pan(6)), "stop"), range(6), False, progress)
+        run_survey(MemorySource(frames_of(pan(6)), "stop"), range(6), "full", progress)
 
 
 def test_the_command_writes_what_it_measured(tmp_path: Path, dirty_reel: Path) -> None:
@@ -251,7 +385,7 @@ def test_the_command_writes_what_it_measured(tmp_path: Path, dirty_reel: Path) -
     assert leaving.value.code == 0
     data = json.loads(out.read_text())
     assert (data["format"], data["version"]) == ("grevin-survey", 1)
-    assert set(data) == {"format", "version", "reel", "frames", "cuts", "cadence", "series", "findings"}
+    assert set(data) == {"format", "version", "reel", "frames", "cuts", "cadence", "shots", "series", "findings"}
     assert data["cadence"]["name"] == "none"
     assert all(len(one["values"]) == 7 and one["unit"] for one in data["series"].values())
     rows = curves.read_text().splitlines()
@@ -265,17 +399,47 @@ def test_the_report_is_one_file_that_says_what_was_found(tmp_path: Path) -> None
     lumas[8] = np.clip(lumas[8] + 70, 0, 255)
     lumas[15:23] = [lumas[15]] * 8
     source = MemorySource(frames_of(lumas), "report")
-    result = run_survey(source, range(24), False, Progress())
-    text = report_html("Port Ellery <1962>", result, {"width": 320, "codec": "drawn"}, source)
+    result = run_survey(source, range(24), "full", Progress())
+    counter = Counter("timecode", Fraction(25))
+    text = report_html(Reported("Port Ellery <1962>", result, {"width": 320, "codec": "drawn"}, source, counter))
     assert "<h1>Port Ellery &lt;1962&gt;</h1>" in text
     assert "flash 1 times" not in text
-    assert "frame 8: flash" in text
-    assert "frame 16: frozen picture" in text
-    assert text.count("data:image/jpeg;base64,") == 2
-    assert text.count("<svg") == 8
+    assert "(frame 8): flash" in text
+    assert "(frame 16): frozen picture" in text
+    assert text.count("data:image/jpeg;base64,") == 1 + 2, "the shot at a glance, and the worst of each kind"
+    assert text.count("<svg") == 9
     assert "http" not in text, "nothing is fetched from elsewhere"
-    calm = run_survey(MemorySource(frames_of(pan(10, 15)), "calm"), range(10), True, Progress())
-    assert "nothing to do" in report_html("x", calm, {}, source)
+    calm = run_survey(MemorySource(frames_of(pan(10, 15)), "calm"), range(10), "quick", Progress())
+    assert "nothing to do" in report_html(Reported("x", calm, {}, source, counter))
+
+
+def test_a_report_compares_before_and_after() -> None:
+    damage = DirtDamage(seed=3, blobs_per_frame=60, hair_share=0.0, largest_px=14)
+    clean = [moving_frames(12, 320, 240).frame(n) for n in range(12)]
+    before = MemorySource([damage.add(frame)[0] for frame in clean], "before")
+    after = MemorySource(clean, "after")
+    surveys = [run_survey(source, range(12), "full", Progress()) for source in (before, after)]
+    counter = Counter("timecode", Fraction(25))
+    text = report_html(Reported("Quay", surveys[0], {}, before, counter, surveys[1], after, {0: "the pier"}))
+    assert "before and after treatment" in text
+    assert f"<td class=number>{len(surveys[0].spots)}</td><td class=number>{len(surveys[1].spots)}</td>" in text
+    assert "after, 00:00:00:" in text
+    assert "Shot 1: the pier" in text
+
+
+def test_the_report_is_laid_out_as_pdf_too(tmp_path: Path) -> None:
+    source = MemorySource(frames_of(pan(8, 26)), "pdf")
+    about = Reported("Quay", survey(frames_of(pan(8, 26))), {"width": 320}, source, Counter("timecode", Fraction(25)))
+    write_report(tmp_path / "r.pdf", about)
+    document = pypdfium2.PdfDocument(tmp_path / "r.pdf")
+    text = "".join(page.get_textpage().get_text_range() for page in document)
+    assert "Condition report" in text
+    assert "8 frames looked at, 1 shot." in text
+    assert document[0].render().to_numpy().std() > 5, "something is drawn"
+    document.close()
+    assert [path.name for path in tmp_path.iterdir()] == ["r.pdf"]
+    with pytest.raises(UsageError, match=r"\.html, \.pdf, \.csv, \.json"):
+        write_report(tmp_path / "r.doc", about)
 
 
 def test_a_curve_keeps_its_peaks_and_its_gaps() -> None:

@@ -19,6 +19,7 @@ from grevin.core.picture.masks import align_to_chroma, cover_chroma
 from grevin.core.progress import Progress
 from grevin.core.render.run import RunRequest, run
 from grevin.core.render.verify import verify
+from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from tests.conftest import FORMATS, moving_frames, name_of, random_frame, write_video
 
@@ -92,7 +93,7 @@ def test_every_layout_is_carried_sample_for_sample(fmt: PictureFormat) -> None:
 def test_an_empty_treatment_writes_the_source_itself(fmt: PictureFormat, tmp_path: Path) -> None:
     frames = [random_frame(replace(fmt, alpha=fmt.alpha), number) for number in range(3)]
     source = open_reel(write_video(tmp_path / "in.mkv", frames))
-    proof = run(source, Treatment(), RunRequest(tmp_path / "out.mkv", range(3)), Progress())
+    proof = run(source, Plan.whole(Treatment()), RunRequest(tmp_path / "out.mkv", range(3)), Progress())
     assert (proof.frames, proof.untouched, proof.mended) == (3, 3, 0)
     result = verify(source, open_reel(tmp_path / "out.mkv"), range(3), None, Progress())
     assert result.passed
@@ -114,7 +115,7 @@ def test_a_treated_reel_differs_inside_its_evidence_only(bits: int, chroma: str,
     reel = open_reel(write_video(tmp_path / "in.mkv", frames))
     treatment = Treatment(steps=(TreatmentStep.make("dirt"),))
     request = RunRequest(tmp_path / "out.mkv", range(6), evidence=tmp_path / "evidence")
-    proof = run(reel, treatment, request, Progress())
+    proof = run(reel, Plan.whole(treatment), request, Progress())
     assert proof.mended >= 5
     output = open_reel(tmp_path / "out.mkv")
     assert output.format.describe() == reel.format.describe()
@@ -142,16 +143,24 @@ def test_evidence_of_an_earlier_run_stays_until_the_next_one_succeeded(tmp_path:
     reel = open_reel(write_video(tmp_path / "in.mkv", [source.frame(n) for n in range(5)]))
     twice = Treatment(steps=(TreatmentStep.make("dirt"), TreatmentStep.make("dirt")))
     folder = tmp_path / "evidence"
-    run(reel, twice, RunRequest(tmp_path / "a.mkv", range(5), evidence=folder), Progress())
+    run(reel, Plan.whole(twice), RunRequest(tmp_path / "a.mkv", range(5), evidence=folder), Progress())
     before = sorted(str(path.relative_to(folder)) for path in folder.glob("*/*"))
     assert len(before) == 10
     stopped = Progress(lambda report: stopped.cancel() if report.done == 2 else None)
     with pytest.raises(CancelledError):
-        run(reel, Treatment(steps=twice.steps[:1]), RunRequest(tmp_path / "b.mkv", range(5), evidence=folder), stopped)
+        run(
+            reel,
+            Plan.whole(Treatment(steps=twice.steps[:1])),
+            RunRequest(tmp_path / "b.mkv", range(5), evidence=folder),
+            stopped,
+        )
     assert sorted(str(path.relative_to(folder)) for path in folder.glob("*/*")) == before
     assert sorted(path.name for path in tmp_path.iterdir()) == ["a.mkv", "evidence", "in.mkv"]
     run(
-        reel, Treatment(steps=twice.steps[:1]), RunRequest(tmp_path / "b.mkv", range(1, 4), evidence=folder), Progress()
+        reel,
+        Plan.whole(Treatment(steps=twice.steps[:1])),
+        RunRequest(tmp_path / "b.mkv", range(1, 4), evidence=folder),
+        Progress(),
     )
     assert sorted(path.name for path in folder.glob("*/*")) == ["000001.png", "000002.png", "000003.png"]
 
@@ -159,10 +168,10 @@ def test_evidence_of_an_earlier_run_stays_until_the_next_one_succeeded(tmp_path:
 def test_evidence_may_not_be_put_over_the_source(tmp_path: Path) -> None:
     pictures = tmp_path / "material" / "01-dirt"
     source = open_reel(write_video(tmp_path / "in.mkv", [random_frame(FORMATS[7], n) for n in range(3)]))
-    run(source, Treatment(), RunRequest(pictures / "%06d.png", range(3)), Progress())
+    run(source, Plan.whole(Treatment()), RunRequest(pictures / "%06d.png", range(3)), Progress())
     reel = open_reel(pictures)
     for folder in (pictures, tmp_path / "material"):
         with pytest.raises(OutputError, match="holds the source"):
-            run(reel, Treatment(), RunRequest(tmp_path / "o.mkv", range(3), evidence=folder), Progress())
+            run(reel, Plan.whole(Treatment()), RunRequest(tmp_path / "o.mkv", range(3), evidence=folder), Progress())
     assert len(list(pictures.iterdir())) == 3
     assert not list(tmp_path.glob("*o.*"))

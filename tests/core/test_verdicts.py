@@ -25,6 +25,7 @@ from grevin.core.render.ledger import ledger_rows, verdicts_from_ledger
 from grevin.core.render.run import RunRequest, run
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.doubtful import doubtful_blobs, next_doubtful
+from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import Treatment, TreatmentStep, treatment_from_recipe
 from grevin.core.treatment.regions import Region
 from grevin.core.treatment.verdicts import Verdict, Verdicts, same_place
@@ -177,7 +178,12 @@ def test_later_words_go_before_earlier_ones_and_only_near_places_are_the_same() 
 def test_a_looked_through_ledger_is_honoured(tmp_path: Path, dirty_reel: Path) -> None:
     treatment = Treatment(steps=(TreatmentStep.make("dirt"),))
     first = tmp_path / "first.csv"
-    proof = run(open_reel(dirty_reel), treatment, RunRequest(tmp_path / "a.mkv", range(12), ledger=first), Progress())
+    proof = run(
+        open_reel(dirty_reel),
+        Plan.whole(treatment),
+        RunRequest(tmp_path / "a.mkv", range(12), ledger=first),
+        Progress(),
+    )
     rows = list(csv.DictReader(io.StringIO(first.read_text())))
     assert proof.mends == len(rows) > 4
     rows[1]["verdict"] = rows[2]["verdict"] = "leave"
@@ -192,7 +198,7 @@ def test_a_looked_through_ledger_is_honoured(tmp_path: Path, dirty_reel: Path) -
         words = verdicts_from_ledger(ledger)
         second = tmp_path / f"{ledger.suffix[1:]}-second.json"
         request = RunRequest(tmp_path / f"{ledger.suffix[1:]}.mkv", range(12), ledger=second, verdicts=words)
-        again = run(open_reel(dirty_reel), treatment, request, Progress())
+        again = run(open_reel(dirty_reel), Plan.whole(treatment), request, Progress())
         written = json.loads(second.read_text())["rows"]
         assert again.mends == proof.mends - 2
         assert sum(row["verdict"] == "leave" for row in written) == 2

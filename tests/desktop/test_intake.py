@@ -251,7 +251,7 @@ def test_a_file_replaced_on_disk_is_said_and_opened_again(qtbot: QtBot, new_wind
     window.session.go(90)
     settle(qtbot, window)
     assert "changed or replaced since it was opened" in window.messages.text
-    press(qtbot, window, Qt.Key.Key_F5)
+    press(qtbot, window, Qt.Key.Key_R, Qt.KeyboardModifier.ControlModifier)
     assert window.session.length == 30
     assert read_number(window.bench.table.look.frame) == 29
 

@@ -146,8 +146,8 @@ def test_the_column_draws_its_lanes(qtbot: QtBot) -> None:
     assert rows.min() == pytest.approx(HEAD + 200, abs=5)
     assert rows.max() == pytest.approx(HEAD + 240, abs=5)
     assert not has_colour(pixels(column), style.DAMAGE).any()
-    lanes.dirt[20:30] = 15
-    lanes.level[:] = 100
+    lanes.curve("dirt_found")[20:30] = 15
+    lanes.curve("level_luma_mean")[:] = 100
     lanes.cut[70] = True
     column.refresh()
     picture = pixels(column)
@@ -360,4 +360,4 @@ def test_a_job_finds_a_reel_that_moved_with_it(qtbot: QtBot, new_window, dirty_r
     assert again.session.length == 12
     qtbot.waitUntil(lambda: not again.taking_in.busy, timeout=10_000)
     assert again.taking_in.lanes is not None
-    assert (again.taking_in.lanes.level >= 0).all()
+    assert again.taking_in.lanes.complete

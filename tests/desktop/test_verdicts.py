@@ -61,13 +61,13 @@ def test_a_click_leaves_a_speck_and_undo_brings_it_back(qtbot: QtBot, shown: Win
     blob = max(before.blobs, key=lambda b: b.pixels)
     lanes = shown.taking_in.lanes
     assert lanes is not None
-    lanes.dirt[FRAME + 2] = 7
+    lanes.curve("dirt_found")[FRAME + 2] = 7
     assert table.look is not None
     treated = table.look.frame.planes[0].copy()
     click(qtbot, shown, middle_of(shown, blob.area))
     after = evidence(shown)
-    assert lanes.dirt[FRAME] == len(before.blobs) - 1
-    assert lanes.dirt[FRAME + 2] == 7, "a verdict says nothing of other frames"
+    assert lanes.value("dirt_found", FRAME) == len(before.blobs) - 1
+    assert lanes.value("dirt_found", FRAME + 2) == 7, "a verdict says nothing of other frames"
     assert [left.area for left in after.left] == [blob.area]
     assert len(after.blobs) == len(before.blobs) - 1
     x, y, width, height = blob.area

@@ -106,7 +106,7 @@ def test_write_and_see_the_proof(qtbot: QtBot, window: Window, dirty_reel: Path,
     add_dirt_step(qtbot, window)
     press(qtbot, window, Qt.Key.Key_V)  # evidence and wipe are on while writing: they must not get into the output
     press(qtbot, window, Qt.Key.Key_C)
-    qtbot.keyClick(window, Qt.Key.Key_F4)
+    qtbot.keyClick(window, Qt.Key.Key_F5)
     output = window.output
     assert output.isVisible()
     assert output.path.text() == str(tmp_path / "dirty-treated.mkv")
@@ -215,9 +215,7 @@ def test_strip_column_and_frame_box_go_to_frames(qtbot: QtBot, window: Window) -
     assert window.session.place.frame == 11
     press(qtbot, window, Qt.Key.Key_Home)
     assert window.session.place.frame == 0
-    qtbot.waitUntil(
-        lambda: window.taking_in.lanes is not None and bool((window.taking_in.lanes.level >= 0).all()), timeout=WAIT_MS
-    )
+    qtbot.waitUntil(lambda: window.taking_in.lanes is not None and window.taking_in.lanes.complete, timeout=WAIT_MS)
 
 
 def test_playing_goes_round_and_tells(qtbot: QtBot, window: Window) -> None:

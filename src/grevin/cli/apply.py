@@ -12,6 +12,7 @@ from grevin.core.media.opening import open_reel
 from grevin.core.render.ledger import verdicts_from_ledger
 from grevin.core.render.run import RunRequest, run
 from grevin.core.timebase.rates import parse_range, parse_rate
+from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import read_recipe
 from grevin.core.treatment.verdicts import Verdicts
 
@@ -40,7 +41,9 @@ def apply(
             console.note(line)
         chosen = parse_range(frames, len(reel))
         words = verdicts_from_ledger(verdicts) if verdicts else Verdicts()
-        proof = run(reel, treatment, RunRequest(output, chosen, evidence, ledger, overwrite, words), progress)
+        proof = run(
+            reel, Plan.whole(treatment), RunRequest(output, chosen, evidence, ledger, overwrite, words), progress
+        )
         proof.rows.close()
     if as_json:
         console.say_json(proof.data())

@@ -15,7 +15,9 @@ from grevin.core.progress import Progress
 
 
 def bench(
-    suite: Annotated[str, typer.Option(help="dirt, protect (harm to clean footage), speed or looking.")] = "dirt",
+    suite: Annotated[
+        str, typer.Option(help="dirt, protect (harm to clean footage), survey, speed or looking.")
+    ] = "dirt",
     clip: Annotated[list[str] | None, typer.Option(help="Only these clips; may be given several times.")] = None,
     long_frames: Annotated[int, typer.Option(help="Speed: frames of a long reel for the memory figure.", min=0)] = 0,
     html: Annotated[Path | None, typer.Option(help="Also a page with the worst places in pictures.")] = None,
@@ -55,12 +57,14 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
     from bench.protect import run_protect
     from bench.report import run_dirt
     from bench.speed import run_speed
+    from bench.survey import run_survey_suite
 
     suites: dict[str, Callable[[Progress], Measured]] = {
         "dirt": lambda progress: run_dirt(clips, {}, progress),
         "protect": lambda progress: run_protect(clips, {}, progress),
         "speed": lambda progress: (run_speed(long_frames, progress), None),
         "looking": lambda progress: (run_looking(progress), None),
+        "survey": lambda progress: (run_survey_suite(progress), None),
     }
     if suite not in suites:
         raise UsageError(f"There is no suite “{suite}”.", f"The suites are: {', '.join(suites)}.")

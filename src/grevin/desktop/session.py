@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
-from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
@@ -13,19 +12,21 @@ from grevin.core.cache import ByteCache
 from grevin.core.errors import GrevinError
 from grevin.core.intake.declared import Declared, declare
 from grevin.core.intake.examination import Examination
-from grevin.core.intake.naming import names_by_pattern
 from grevin.core.intake.reel import DeclaredReel
-from grevin.core.job.document import Job, Reel, add_step, change_regions, change_settings, remove_step, switch_step
-from grevin.core.job.findings import Finding
+from grevin.core.job.document import Reel, add_step, change_regions, change_settings, remove_step, switch_step
+from grevin.core.job.findings import Finding, FindingsTable
 from grevin.core.job.job_file import JobFile
 from grevin.core.media.image_sequence import DEFAULT_RATE
 from grevin.core.media.video_file import VideoFile
 from grevin.core.steps.base import Area
 from grevin.core.timebase.counters import COUNTER_LABELS, Counter, CounterKind
 from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.plan import Plan, TreatedReel
 from grevin.core.treatment.recipe import Treatment
 from grevin.core.treatment.regions import Region
 from grevin.core.treatment.verdicts import Verdict, Verdicts, Word
+from grevin.desktop.session_job import JobSession
+from grevin.desktop.session_shots import ReelParts
 
 CACHE_BYTES = 448 << 20  # pictures, motion and screens kept for looking; with the results below the 1.5 GB we promise
 RESULT_BYTES = 256 << 20  # treated frames kept for playing: 400 frames of SD, 80 of HD
@@ -41,7 +42,7 @@ class Place:
     view_point: int
 
 
-class Session(QObject):
+class Session(JobSession):
     """Holds the truth that the widgets show; every change goes through here."""
 
     reel_opened = Signal()
@@ -50,24 +51,25 @@ class Session(QObject):
     reel_grew = Signal()
     declared_changed = Signal()
     findings_changed = Signal()
+    parts_changed = Signal()
     counter_changed = Signal()
     treatment_changed = Signal()
     place_changed = Signal(object)
     selection_changed = Signal(int)
     history_changed = Signal()
-    told = Signal(str)
-    faulted = Signal(object)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self.job_file: JobFile | None = None
         self.reel: DeclaredReel | None = None
         self.examined: Examination | None = None
         self.counter_kind: CounterKind = "frames"
         self.unreadable: dict[int, str] = {}
         self.chain: Chain | None = None
+        self.treated: TreatedReel | None = None
+        self.plan = Plan.whole(Treatment())
+        self.parts = ReelParts(lambda: self.entry, self._change_reel)
         self.verdicts = Verdicts()
-        self.reel_index = 0
+        self.findings: FindingsTable | None = None
         self.selected = 0
         self.place = Place(0, 0)
         self._cache = ByteCache(CACHE_BYTES)
@@ -75,21 +77,9 @@ class Session(QObject):
         self._remembered: dict[str, int] = {}
 
     @property
-    def document(self) -> Job:
-        """The job as it is now."""
-        return self.job_file.document if self.job_file is not None else Job()
-
-    @property
     def treatment(self) -> Treatment:
-        """Treatment of the open reel."""
-        entry = self.entry
-        return entry.treatment if entry is not None else Treatment()
-
-    @property
-    def entry(self) -> Reel | None:
-        """What the job says of the open reel."""
-        reels = self.document.reels
-        return reels[self.reel_index] if self.reel_index < len(reels) else None
+        """Treatment of the shot that is looked at."""
+        return self.plan.treatment_at(self.place.frame)
 
     @property
     def kept(self) -> range:
@@ -108,6 +98,11 @@ class Session(QObject):
         return Counter(kind, reel.format.rate, declared.timecode or found, declared.gauge)
 
     @property
+    def timecode(self) -> Counter:
+        """The reel's timecode, however frames are counted now."""
+        return replace(self.counter, kind="timecode")
+
+    @property
     def length(self) -> int:
         """Frames of the open reel, 0 without one."""
         return len(self.reel) if self.reel is not None else 0
@@ -118,15 +113,15 @@ class Session(QObject):
         self.job_file, self.reel, self.reel_index = job_file, reel, index
         entry = job_file.document.reels[index]
         self.examined = job_file.examination(reel.reader.identity)
-        self.unreadable = {
-            found.first: found.words for found in job_file.findings(entry.id) if found.kind == UNREADABLE
-        }
         self.verdicts = Verdicts(job_file.verdicts(entry.id))
-        self._rebuild()
+        self.findings = job_file.findings(entry.id)
+        self.findings.judge(self.verdicts)
+        self.unreadable = {found.first: found.words for found in self.findings.every(UNREADABLE)}
         self._remembered = {}
         frame, view_point, selected = (self._fact(name) for name in ("frame", "view_point", "selected"))
-        self.place = Place(self._inside(frame), min(view_point, len(self.treatment.steps)))
-        self.selected = min(selected, len(self.treatment.steps))
+        self.place = Place(self._inside(frame), view_point)
+        self._rebuild()
+        self._clamp(selected)
         self.reel_opened.emit()
         self.reels_changed.emit()
         self.findings_changed.emit()
@@ -148,7 +143,9 @@ class Session(QObject):
             self.job_file.close()
         if self.reel is not None:
             self.reel.close()
-        self.job_file = self.reel = self.chain = self.examined = None
+        self.job_file = self.reel = self.chain = self.treated = self.examined = self.findings = None
+        self.parts.lanes = None
+        self.plan = Plan.whole(Treatment())
         self.unreadable = {}
         self._remembered = {}
 
@@ -170,9 +167,20 @@ class Session(QObject):
         self._look(Place(self.place.frame, min(max(0, view_point), len(self.treatment.steps))))
 
     def _look(self, place: Place) -> None:
-        if place != self.place:
-            self.place = place
-            self.place_changed.emit(place)
+        if place == self.place:
+            return
+        self.place = place
+        if self.treated is not None and self.treated.at(place.frame) is not self.chain:
+            self.chain = self.treated.at(place.frame)  # another shot, with a treatment of its own
+            self._clamp(self.selected)
+            self.treatment_changed.emit()
+        self.place_changed.emit(self.place)
+
+    def _clamp(self, selected: int) -> None:
+        """View point and selection inside the present treatment."""
+        count = len(self.treatment.steps)
+        self.selected = min(selected, count)
+        self.place = Place(self.place.frame, min(self.place.view_point, count))
 
     def select(self, place: int) -> None:
         """Select a step of the path (1 is the first), 0 for the source."""
@@ -212,24 +220,22 @@ class Session(QObject):
         entry, place = self.entry, self.selected
         if self.job_file is None or entry is None or not 0 < place <= len(self.treatment.steps):
             return False
-        verdict = Verdict(self.treatment.steps[place - 1].step, self.place.frame, area, word)
-        label = {"leave": "Leave a place alone", "mend": "Mend a place", "undecided": "Take a verdict back"}[word]
+        return self.judge(Verdict(self.treatment.steps[place - 1].step, self.place.frame, area, word))
+
+    def judge(self, verdict: Verdict) -> bool:
+        """A person's word on any place: of a step's finding or of the survey's."""
+        entry = self.entry
+        if self.job_file is None or entry is None:
+            return False
+        label = {"leave": "Leave a place alone", "mend": "Mend a place", "undecided": "Take a verdict back"}[
+            verdict.word
+        ]
         return self._change(partial(self.job_file.act, label, self.document, entry.id, (verdict,)))
 
     def change_regions(self, place: int, regions: tuple[Region, ...]) -> None:
         """Other regions of a step."""
         if regions != self.treatment.steps[place - 1].regions:
             self._treat("Change regions", change_regions(self.treatment, place - 1, regions))
-
-    def undo(self) -> None:
-        """Take the last act back."""
-        if self.job_file is not None:
-            self._change(self.job_file.undo)
-
-    def redo(self) -> None:
-        """Do it again."""
-        if self.job_file is not None:
-            self._change(self.job_file.redo)
 
     # Reels
 
@@ -248,52 +254,19 @@ class Session(QObject):
             names = ", ".join(name.replace("_", " ") for name in changes)
             self._act(f"Declare {names}", self.document.with_reel(self.reel_index, declared=declared))
 
-    def name_reels(self, pattern: str, first: int) -> None:
-        """Name all reels of the job by a pattern."""
-        reels = self.document.reels
-        try:
-            names = names_by_pattern(
-                pattern, [Path(reel.path) for reel in reels], [reel.declared.gauge for reel in reels], first
-            )
-        except GrevinError as fault:
-            self.faulted.emit(fault)
-            return
-        self._act("Name the reels", self.document.with_names(names))
-
-    def rename_reel(self, index: int, name: str) -> None:
-        """Give one reel a name."""
-        if name.strip() != self.document.reels[index].name:
-            self._act("Name a reel", self.document.with_reel(index, name=name.strip()))
-
-    def add_reels(self, paths: list[Path]) -> None:
-        """Put more reels at the end of the job."""
-        if paths:
-            words = "Add a reel" if len(paths) == 1 else f"Add {len(paths)} reels"
-            self._act(words, self.document.with_added(paths))
-
-    def remove_reel(self, index: int) -> None:
-        """Take a reel out of the job, but for the open one; its file is not touched."""
-        if index == self.reel_index:
-            self.told.emit("The open reel cannot be taken out: open another one first.")
-            return
-        entry = self.entry
-        document = self.document.without(index)
-        if entry is not None:
-            self.reel_index = document.reels.index(entry)
-            self._act("Take a reel out", document)
-
     def note_unreadable(self, frame: int, words: str) -> None:
         """A frame could not be read: keep it as a finding."""
         if self.job_file is None or self.entry is None or frame in self.unreadable:
             return
         self.unreadable[frame] = words
-        self.job_file.add_finding(self.entry.id, Finding(UNREADABLE, frame, frame, words))
+        if self.findings is not None:
+            self.findings.add("looking", Finding(UNREADABLE, frame, frame, words))
         self.findings_changed.emit()
 
     def note_doubt(self, frame: int, words: str) -> None:
         """A step left a frame alone: keep it as a finding."""
-        if self.job_file is not None and self.entry is not None:
-            self.job_file.add_finding(self.entry.id, Finding(LEFT_ALONE, frame, frame, words))
+        if self.findings is not None and self.findings.add("looking", Finding(LEFT_ALONE, frame, frame, words)):
+            self.findings_changed.emit()
 
     def keep_examination(self, examined: Examination) -> None:
         """What was measured of the open reel."""
@@ -316,13 +289,13 @@ class Session(QObject):
             self.counter_changed.emit()
 
     def _treat(self, label: str, treatment: Treatment) -> bool:
-        return self._act(label, self.document.with_treatment(self.reel_index, treatment))
+        changed = self.parts.with_treatment(self.place.frame, treatment)
+        return changed is not None and self._change_reel(label, changed)
 
-    def _act(self, label: str, document: Job) -> bool:
-        if self.job_file is None:
-            return False
-        self._change(partial(self.job_file.act, label, document))
-        return True
+    def _change_reel(self, label: str, entry: Reel) -> bool:
+        """Another state of the open reel, as one act."""
+        values = {name: getattr(entry, name) for name in ("treatment", "shots", "marks")}
+        return self._act(label, self.document.with_reel(self.reel_index, **values))
 
     def _change(self, change: Any) -> bool:
         """Change the document, then tell those whose part of it changed."""
@@ -335,9 +308,16 @@ class Session(QObject):
             if entry.declared != after.declared:
                 self._declare_anew(after.declared)
             words = Verdicts(self.job_file.verdicts(after.id)) if self.job_file is not None else Verdicts()
-            if entry.treatment != after.treatment or set(words) != set(self.verdicts):
+            said = set(words) != set(self.verdicts)
+            if said and self.findings is not None:
+                self.findings.judge(words)
+            if said or entry.plan() != after.plan():
                 self.verdicts = words
                 self._treat_anew()
+            if entry.shots != after.shots or entry.marks != after.marks:
+                self.parts_changed.emit()
+            if said:
+                self.findings_changed.emit()
         if before.reels != self.document.reels:
             self.reels_changed.emit()
         self.history_changed.emit()
@@ -361,17 +341,18 @@ class Session(QObject):
         self.treatment_changed.emit()
 
     def _treat_anew(self) -> None:
-        count = len(self.treatment.steps)
         self._rebuild()
-        self.selected = min(self.selected, count)
-        self.place = Place(self.place.frame, min(self.place.view_point, count))
+        self._clamp(self.selected)
         self.treatment_changed.emit()
 
     def _rebuild(self) -> None:
         assert self.reel is not None
-        self.chain = self.chain_of(self.treatment)
+        assert self.entry is not None
+        self.plan = self.entry.plan()
+        self.treated = TreatedReel(self.reel, self.plan, self._cache, self._results, self.verdicts)
+        self.chain = self.treated.at(self.place.frame)
 
     def chain_of(self, treatment: Treatment) -> Chain:
         """The open reel under a treatment, sharing what is known already."""
-        assert self.reel is not None
-        return Chain(self.reel, treatment, self._cache, self._results, self.verdicts)
+        assert self.treated is not None
+        return self.treated.under(treatment)

@@ -9,36 +9,29 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QByteArray, QEvent, QObject, QSettings, Qt, QTimer
-from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
-from PySide6.QtWidgets import (
-    QAbstractButton,
-    QAbstractItemView,
-    QAbstractSpinBox,
-    QApplication,
-    QComboBox,
-    QLineEdit,
-    QMainWindow,
-)  # fmt: skip
+from PySide6.QtCore import QByteArray, QSettings, QTimer
+from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PySide6.QtWidgets import QApplication, QMainWindow
 
 from grevin.core.errors import GrevinError
 from grevin.core.survey.cut_search import CutSearch
 from grevin.core.timebase.counters import COUNTER_LABELS
 from grevin.desktop.dialogs import asking
 from grevin.desktop.dialogs.keys_page import KeysPage
+from grevin.desktop.held_keys import HeldKeys
 from grevin.desktop.job_opening import JobOpening
 from grevin.desktop.keys import KEYS
+from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.light_table.view import FIT
 from grevin.desktop.memory import recent_jobs, remember_job, remember_looking, restore_looking
-from grevin.desktop.reel_column.column import Marks
+from grevin.desktop.reel_facts import ReelFacts
 from grevin.desktop.session import Session
 from grevin.desktop.window_layout import WindowLayout
 from grevin.desktop.work.looks import Look
+from grevin.desktop.work.surveying import Surveying
 
 REMEMBER_MS = 2000  # how often the place where one looks is written down, so that a kill loses no more than that
 ZOOMS = {"zoom_fit": FIT, "zoom_100": 1.0, "zoom_200": 2.0, "zoom_300": 3.0, "zoom_400": 4.0}
-LEAVING_KEYS = {Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape}
-USES_SPACE = (QLineEdit, QAbstractSpinBox, QAbstractButton, QComboBox, QAbstractItemView)
 STEPS = {"step_back": -1, "step_forward": 1, "ten_back": -10, "ten_forward": 10}
 PANS = {"pan_left": (1, 0), "pan_right": (-1, 0), "pan_up": (0, 1), "pan_down": (0, -1)}
 
@@ -60,15 +53,20 @@ class Window(QMainWindow):
         self.resize(1280, 800)
         self._settings = settings or QSettings("grevin", "grevin")
         self.session = Session(self)
-        self.parts = WindowLayout(self.session)
+        self.surveying = Surveying(self)
+        self.parts = WindowLayout(self.session, self.surveying)
         self.bench, self.intake, self.output = self.parts.bench, self.parts.intake, self.parts.output
+        self.survey = self.parts.survey
         self.column, self.messages, self.start_view = self.parts.column, self.parts.messages, self.parts.start_view
         self.opening = JobOpening(self.session, lambda: self.output.writing, self)
         self.taking_in = self.opening.taking_in
         self._keys_page: KeysPage | None = None
         self._actions: dict[str, QAction] = {}
+        self.facts = ReelFacts(
+            self.session, self.column, self.survey, self.bench.player, self.taking_in, self.surveying, self
+        )
+        self.held_keys = HeldKeys(self, self._table_in_sight, self._show_before, self._play)
         self._shown_view_point = 0
-        self._shown_treatment = self.session.treatment
         self._was_maximised = False
         self._remember_timer = QTimer(self, interval=REMEMBER_MS)
         self.setCentralWidget(self.parts)
@@ -101,19 +99,21 @@ class Window(QMainWindow):
         session.reels_changed.connect(self._show_state)
         session.reel_gone.connect(partial(self.opening.open_reel, 0))
         session.declared_changed.connect(self._show_declared)
-        session.findings_changed.connect(self._show_marks)
-        session.counter_changed.connect(self._show_marks)
         session.reel_grew.connect(self._show_grown)
         session.treatment_changed.connect(self._show_treatment)
         session.place_changed.connect(self._show_place)
         session.history_changed.connect(self._show_history)
-        for part in (session, bench, self.output, self.opening):
+        for part in (session, bench, self.output, self.opening, self.survey, self.surveying):
             part.told.connect(self.messages.say)
             part.faulted.connect(self.tell_fault)
         bench.looked.connect(self._take_look)
         bench.acted.connect(self.do)
         bench.player.playing_changed.connect(self.taking_in.hold)
-        bench.player.loop_changed.connect(self._show_marks)
+        bench.player.playing_changed.connect(self.surveying.hold)
+        self.survey.acted.connect(self.do)
+        self.survey.play_wanted.connect(self._play_around)
+        self.survey.progressed.connect(self.messages.show_progress)
+        bench.player.playing_changed.connect(self.survey.time_bar.show_playing)
         bench.readying.made.connect(self.column.refresh_soon)
         self.intake.acted.connect(self.do)
         self.intake.reel_wanted.connect(self.opening.open_reel)
@@ -122,28 +122,30 @@ class Window(QMainWindow):
         self.parts.acted.connect(self.do)
         self.column.frame_chosen.connect(session.go)
         self.messages.cancel_asked.connect(self.opening.cancel)
+        self.messages.cancel_asked.connect(self.survey.condition.stop)
         self.opening.opened.connect(partial(remember_job, self._settings))
         self.opening.closing.connect(bench.close_reel)
+        self.opening.closing.connect(self.surveying.stop)
+        self.opening.closing.connect(self.survey.condition.stop)
         self.opening.closed.connect(self._show_closed)
         self.opening.progressed.connect(self.messages.show_progress)
         self.opening.told.connect(self.start_view.show_words)
         self.opening.faulted.connect(lambda _fault: self.start_view.show_words(""))
-        self.taking_in.lanes_made.connect(self._show_lanes)
-        self.taking_in.lanes_changed.connect(self.column.refresh)
         self._remember_timer.timeout.connect(session.remember_place)
         self._remember_timer.start()
-        application().installEventFilter(self)
+        application().installEventFilter(self.held_keys)
 
     # Acts
 
     def _make_acts(self) -> dict[str, Callable[[], object]]:
-        session, bench, player, table = self.session, self.bench, self.bench.player, self.bench.table
+        session, bench, player = self.session, self.bench, self.bench.player
         return {
             **{name: partial(self._step, by) for name, by in STEPS.items()},
-            **{name: partial(table.zoom_to, zoom) for name, zoom in ZOOMS.items()},
-            **{name: partial(table.pan, *way) for name, way in PANS.items()},
+            **{name: partial(self._on_table, "zoom_to", zoom) for name, zoom in ZOOMS.items()},
+            **{name: partial(self._on_table, "pan", *way) for name, way in PANS.items()},
             **{name: partial(self.parts.go_to, name) for name in self.parts.places},
-            **bench.looking.acts, **bench.specks.acts,
+            **{name: partial(self._review, name) for name in bench.specks.acts},
+            **bench.looking.acts, **self.facts.acts,
             "undo": session.undo, "redo": session.redo, "add_step": bench.path.open_menu,
             "test_strip": lambda: bench.try_values(not bench.trying.on), "one_picture": self._plain,
             "shot_back": partial(self._go_shot, -1), "shot_forward": partial(self._go_shot, 1),
@@ -151,13 +153,13 @@ class Window(QMainWindow):
             "play": player.toggle, "shuttle_back": partial(player.shuttle, -1),
             "shuttle_forward": partial(player.shuttle, 1), "loop_start": player.start_here,
             "loop_end": player.end_here, "loop_all": lambda: player.set_loop(None), "loop_shot": self._loop_shot,
-            "count": self._count_next, "zoom_in": partial(table.zoom_step, 1),
-            "zoom_out": partial(table.zoom_step, -1),
+            "count": self._count_next, "zoom_in": partial(self._on_table, "zoom_step", 1),
+            "zoom_out": partial(self._on_table, "zoom_step", -1),
             "view_back": lambda: session.view_from(session.place.view_point - 1),
             "view_on": lambda: session.view_from(session.place.view_point + 1),
             "wider_strip": bench.widen_strip, "full_screen": self._full_screen,
             "measure": lambda: bench.measuring.measure(not bench.measuring.on),
-            "measure_whole": lambda: bench.measuring.show_box(table.visible_box()),
+            "measure_whole": lambda: bench.measuring.show_box(bench.table.visible_box()),
             "scopes": lambda: bench.show_scopes(not bench.scopes.isVisibleTo(bench.side)),
             "open_material": partial(asking.ask_material, self, self.opening.open),
             "open_folder": partial(asking.ask_folder, self, self.opening.open),
@@ -173,6 +175,40 @@ class Window(QMainWindow):
     def do(self, act: str, _checked: bool = False) -> None:
         """Do one of the acts of `keys.KEYS`."""
         self._acts[act]()
+
+    def _table_in_sight(self) -> LightTable | None:
+        """The light table that keys act on."""
+        return next((place.table for place in (self.bench, self.survey) if place.isVisible()), None)
+
+    def _on_table(self, name: str, *values: Any) -> None:
+        table = self._table_in_sight()
+        if table is not None:
+            getattr(table, name)(*values)
+
+    def _show_before(self, before: bool) -> None:
+        self.bench.set_before(before)
+        self.survey.show_before(before)
+
+    def _play(self) -> None:
+        if self.session.reel is not None:
+            self.bench.player.toggle()
+
+    def _play_around(self, frames: range) -> None:
+        player = self.bench.player
+        if player.playing:
+            player.stop()
+        else:
+            player.set_loop(frames)
+            player.toggle()
+
+    def _review(self, act: str) -> None:
+        """Verdicts and stepping: on the survey's findings where they are in sight, else on the selected step's."""
+        if not self.survey.isVisible():
+            self.bench.specks.acts[act]()
+        elif act in {"doubt_on", "doubt_back"}:
+            self.survey.step(1 if act == "doubt_on" else -1)
+        else:
+            self.survey.give(act)  # type: ignore[arg-type]
 
     def _step(self, by: int) -> None:
         self.session.go(self.session.place.frame + by)
@@ -209,33 +245,6 @@ class Window(QMainWindow):
         kinds = kinds if gauge else kinds[:2]
         present = self.session.counter.kind
         self.session.count_in(kinds[(kinds.index(present) + 1) % len(kinds)])
-
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        """Held keys, and leaving a field by Return or Escape, so that keys act again."""
-        if not isinstance(event, QKeyEvent) or not self.isActiveWindow():
-            return super().eventFilter(watched, event)
-        pressed = event.type() == QEvent.Type.KeyPress
-        released = event.type() == QEvent.Type.KeyRelease
-        plain = event.modifiers() == Qt.KeyboardModifier.NoModifier and not event.isAutoRepeat()
-        field = application().focusWidget()
-        typing = isinstance(field, QLineEdit | QAbstractSpinBox)
-        if plain and (pressed or released) and event.key() == Qt.Key.Key_X and not typing:
-            self.bench.set_before(pressed)
-        if plain and event.key() == Qt.Key.Key_Space and not isinstance(field, USES_SPACE):
-            self._space(pressed, released)
-        if pressed and typing and event.key() in LEAVING_KEYS and self.bench.isVisible():
-            QTimer.singleShot(0, self.bench.focus_table)
-        return super().eventFilter(watched, event)
-
-    def _space(self, pressed: bool, released: bool) -> None:
-        """Space moves the picture while it is down; let go without having moved it, it plays or stops."""
-        table = self.bench.table
-        if pressed:
-            table.hold_space(True)
-        elif released and table.panning_by_space:
-            moved = table.hold_space(False)
-            if not moved and self.session.reel is not None and self.bench.isVisible():
-                self.bench.player.toggle()
 
     def _full_screen(self) -> None:
         on = not self.isFullScreen()
@@ -290,33 +299,19 @@ class Window(QMainWindow):
         self.parts.show_start(True)
         self.setWindowTitle("Grevin")
 
-    def _is_ready(self, frame: int) -> bool:
-        chain, view_point = self.session.chain, self.session.place.view_point
-        return chain is not None and view_point < len(chain.view_points) and chain.is_ready(view_point, frame)
-
     def _show_reel(self) -> None:
         self.parts.show_start(False)
-        self._show_lanes(None)
+        self.facts.show_lanes(None)
+        self._show_state()
         self.parts.go_to("go_bench")
         self._show_place(self.session.place)
         self.bench.focus_table()
 
-    def _show_lanes(self, lanes: Any) -> None:
-        self.column.show_lanes(self.session.length, lanes, self._is_ready)
-        self._show_marks()
-        self._show_state()
-
-    def _show_marks(self, _changed: object = None) -> None:
-        session, player = self.session, self.bench.player
-        loop = player.loop if player.loop_is_set else None
-        self.column.show_marks(Marks(session.kept, loop, tuple(sorted(session.unreadable)), session.counter))
-
     def _show_grown(self) -> None:
-        self._show_lanes(self.taking_in.lanes)
+        self._show_state()
         self.output.show_length()
 
     def _show_declared(self) -> None:
-        self._show_marks()
         self._show_state()
         self.output.show_facts()
 
@@ -326,10 +321,6 @@ class Window(QMainWindow):
             self.setWindowTitle(f"{self.session.job_file.path.stem} - Grevin")
 
     def _show_treatment(self) -> None:
-        if self.taking_in.lanes is not None and self.session.treatment != self._shown_treatment:
-            self.taking_in.lanes.forget_dirt()  # a verdict changes its own frame only, which is looked at again
-        self._shown_treatment = self.session.treatment
-        self.column.refresh()
         self._show_state()
         self.output.show_facts()
 
@@ -342,9 +333,9 @@ class Window(QMainWindow):
 
     def _take_look(self, look: Look) -> None:
         self.bench.player.count_shown()
-        lanes = self.taking_in.lanes
-        if lanes is not None and look.evidence is not None and look.number < len(lanes.dirt):
-            lanes.dirt[look.number] = len(look.evidence.blobs)
+        self.facts.take_look(look)
+        if self.survey.isVisible():
+            self.survey.show_look(look, self.bench.aspect())
         if self.intake.isVisible():
             self.intake.show_look(look, self.bench.aspect())
 
@@ -385,7 +376,9 @@ class Window(QMainWindow):
             self._settings.setValue("geometry", self.saveGeometry())
         self._settings.setValue("counter", self.session.counter_kind)
         remember_looking(self._settings, self.bench)
-        application().removeEventFilter(self)
+        application().removeEventFilter(self.held_keys)
+        self.surveying.stop()
+        self.survey.stop()
         self.opening.stop()
         self._remember_timer.stop()
         self.output.stop()

@@ -13,9 +13,11 @@ from grevin.desktop.message_bar import MessageBar
 from grevin.desktop.places.bench import Bench
 from grevin.desktop.places.intake import Intake
 from grevin.desktop.places.output import Output
+from grevin.desktop.places.survey import SurveyPlace
 from grevin.desktop.reel_column.column import ReelColumn
 from grevin.desktop.session import Session
 from grevin.desktop.start.start_view import StartView
+from grevin.desktop.work.surveying import Surveying
 
 
 class WindowLayout(QWidget):
@@ -23,16 +25,17 @@ class WindowLayout(QWidget):
 
     acted = Signal(str)
 
-    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, surveying: Surveying, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.intake = Intake(session)
+        self.survey = SurveyPlace(session, surveying)
         self.bench = Bench(session)
         self.output = Output(session)
         self.column = ReelColumn()
         self.messages = MessageBar()
         self.start_view = StartView()
         self.places: dict[str, QWidget] = {
-            "go_intake": self.intake, "go_bench": self.bench, "go_output": self.output,
+            "go_intake": self.intake, "go_survey": self.survey, "go_bench": self.bench, "go_output": self.output,
         }  # fmt: skip
         self._stack = QStackedWidget()
         self._whole = QStackedWidget()
@@ -45,7 +48,12 @@ class WindowLayout(QWidget):
         self.head = QWidget()
         head = QHBoxLayout(self.head)
         head.setContentsMargins(8, 4, 8, 4)
-        for act, words in (("go_intake", "Intake"), ("go_bench", "Bench"), ("go_output", "Output")):
+        for act, words in (
+            ("go_intake", "Intake"),
+            ("go_survey", "Survey"),
+            ("go_bench", "Bench"),
+            ("go_output", "Output"),
+        ):
             button = QPushButton(words)
             button.setObjectName(act)
             button.setCheckable(True)
@@ -86,7 +94,7 @@ class WindowLayout(QWidget):
 
     def go_to(self, act: str) -> None:
         """Show one of the places."""
-        if act != "go_bench":
+        if act not in {"go_bench", "go_survey"}:
             self.bench.player.stop()
         self._stack.setCurrentWidget(self.places[act])
         for name, button in self._buttons.items():
@@ -94,6 +102,9 @@ class WindowLayout(QWidget):
         look = self.bench.table.look
         if act == "go_intake" and look is not None:
             self.intake.show_look(look, self.bench.aspect())
+        if act == "go_survey" and look is not None:
+            self.survey.show_look(look, self.bench.aspect())
+            self.survey.table.setFocus(Qt.FocusReason.OtherFocusReason)
         if act == "go_output":
             self.output.show_facts()
 

@@ -8,11 +8,14 @@ from typing import Any
 from pydantic import BaseModel, ConfigDict
 
 from grevin.core.intake.declared import Declared
+from grevin.core.job.marks import Mark
+from grevin.core.job.shots import Shot, plan_of
 from grevin.core.media.image_sequence import is_pattern
+from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from grevin.core.treatment.regions import Region
 
-JOB_FORMAT, JOB_VERSION = "grevin-job", 3
+JOB_FORMAT, JOB_VERSION = "grevin-job", 4
 
 
 class Reel(BaseModel):
@@ -23,7 +26,9 @@ class Reel(BaseModel):
         path: file, folder or pattern as named by the person.
         name: given by the person, "" where the file's own name serves.
         declared: the operator's word on it.
-        treatment: what is done to it.
+        treatment: what is done to it, but for shots with a treatment of their own.
+        shots: as divided by the person; without any, cuts are found from the pictures.
+        marks: places to find again.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -33,6 +38,16 @@ class Reel(BaseModel):
     name: str = ""
     declared: Declared = Declared()
     treatment: Treatment = Treatment()
+    shots: tuple[Shot, ...] = ()
+    marks: tuple[Mark, ...] = ()
+
+    def plan(self) -> Plan:
+        """What is done to each of its frames."""
+        return plan_of(self.treatment, self.shots)
+
+    def treatment_at(self, frame: int) -> Treatment:
+        """What is done to a frame."""
+        return self.plan().treatment_at(frame)
 
     @property
     def title(self) -> str:
@@ -89,7 +104,7 @@ def migrated(data: dict[str, Any]) -> dict[str, Any]:
             for place, reel in enumerate(data.get("reels", []))
         ]
         data = {**data, "version": 2, "reels": reels}
-    if data.get("version") == 2:  # treatments without regions
+    if data.get("version") in {2, 3}:  # treatments without regions; reels without shots and marks
         data = {**data, "version": JOB_VERSION}
     return data
 

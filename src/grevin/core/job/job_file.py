@@ -18,9 +18,11 @@ import pydantic
 
 from grevin.core.errors import JobFileError
 from grevin.core.intake.examination import Examination
+from grevin.core.job import findings, measured
 from grevin.core.job.document import JOB_FORMAT, JOB_VERSION, Job, migrated
-from grevin.core.job.findings import Finding
+from grevin.core.job.findings import FindingsTable
 from grevin.core.render.ledger import LedgerRow
+from grevin.core.survey.findings import SurveyFinding
 from grevin.core.treatment.verdicts import Verdict, Verdicts
 
 APPLICATION_ID = 0x47525631  # "GRV1" in the SQLite header, so that `file` and we know what it is
@@ -41,14 +43,17 @@ CREATE INDEX ledger_by_frame ON ledger(run, frame);
 _LATER_TABLES = """
 CREATE TABLE IF NOT EXISTS indices (identity TEXT PRIMARY KEY, data BLOB NOT NULL);
 CREATE TABLE IF NOT EXISTS examined (identity TEXT PRIMARY KEY, data TEXT NOT NULL);
-CREATE TABLE IF NOT EXISTS findings (id INTEGER PRIMARY KEY, reel INTEGER NOT NULL, kind TEXT NOT NULL,
-  first INTEGER NOT NULL, last INTEGER NOT NULL, words TEXT NOT NULL, verdict TEXT NOT NULL DEFAULT 'undecided',
-  UNIQUE (reel, kind, first, last));
 CREATE TABLE IF NOT EXISTS verdicts (id INTEGER PRIMARY KEY, act INTEGER NOT NULL, reel INTEGER NOT NULL,
   step TEXT NOT NULL, frame INTEGER NOT NULL, x INTEGER NOT NULL, y INTEGER NOT NULL, width INTEGER NOT NULL,
   height INTEGER NOT NULL, word TEXT NOT NULL);
 CREATE INDEX IF NOT EXISTS verdicts_by_reel ON verdicts(reel, act);
 """
+_EVERY_TABLE = [
+    statement.strip()
+    for part in (_LATER_TABLES, findings.TABLES, measured.TABLES)
+    for statement in part.split(";\n")
+    if statement.strip()
+]
 
 
 def _now() -> str:
@@ -78,7 +83,7 @@ class JobFile:
             with database:
                 database.execute(f"PRAGMA application_id = {APPLICATION_ID}")
                 database.execute(f"PRAGMA user_version = {JOB_VERSION}")
-                for statement in (_SCHEMA + _LATER_TABLES).split(";\n"):
+                for statement in (*_SCHEMA.split(";\n"), *_EVERY_TABLE):
                     database.execute(statement)
                 _insert_act(database, "New job", document)
         except (OSError, sqlite3.Error) as fault:
@@ -231,21 +236,17 @@ class JobFile:
                 "INSERT OR REPLACE INTO examined VALUES (?, ?)", (identity, examined.model_dump_json())
             )
 
-    def add_finding(self, reel: int, finding: Finding) -> bool:
-        """Keep a finding of the reel with that id; False if it was known."""
-        with self._database:
-            cursor = self._database.execute(
-                "INSERT OR IGNORE INTO findings (reel, kind, first, last, words) VALUES (?, ?, ?, ?, ?)",
-                (reel, finding.kind, finding.first, finding.last, finding.words),
-            )
-        return cursor.rowcount > 0
+    @classmethod
+    def put_findings(
+        cls, path: Path, reel: int, origin: str, found: Iterable[SurveyFinding], frames: range | None = None
+    ) -> None:  # fmt: skip
+        """Replace the findings of an origin over a connection of its own, from any thread."""
+        with closing(cls.open(path)) as job:
+            job.findings(reel).put(origin, found, frames)
 
-    def findings(self, reel: int) -> list[Finding]:
-        """The findings of the reel with that id, in the order of their frames."""
-        rows = self._database.execute(
-            "SELECT kind, first, last, words, verdict FROM findings WHERE reel = ? ORDER BY first", (reel,)
-        ).fetchall()
-        return [Finding(*row) for row in rows]
+    def findings(self, reel: int) -> FindingsTable:
+        """The findings of the reel with that id."""
+        return FindingsTable(self._database, reel)
 
     def save_copy(self, path: Path) -> None:
         """Write a complete copy, history included.
@@ -286,8 +287,15 @@ def _insert_act(database: sqlite3.Connection, label: str, document: Job) -> int:
 
 def _bring_up_to_date(database: sqlite3.Connection) -> None:
     with database:
-        for statement in _LATER_TABLES.split(";\n"):
+        for statement in _EVERY_TABLE:
             database.execute(statement)
+        old = database.execute("SELECT 1 FROM sqlite_master WHERE name = 'findings'").fetchone()
+        if old:  # before version 4 findings had neither places nor figures
+            database.execute(
+                "INSERT OR IGNORE INTO found (reel, origin, kind, first, last, x, y, width, height, confidence, words,"
+                " figures) SELECT reel, 'looking', kind, first, last, 0, 0, 0, 0, 1.0, words, '{}' FROM findings"
+            )
+            database.execute("DROP TABLE findings")
         database.execute(f"PRAGMA user_version = {JOB_VERSION}")
 
 

@@ -16,7 +16,7 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-from grevin.core.motion.flow import Luma8, estimate_flow
+from grevin.core.motion.flow import Flow, Luma8, estimate_flow
 
 Residue = npt.NDArray[np.float32]
 Kind = Literal["repeat", "near repeat", "held noise", "new"]
@@ -31,6 +31,7 @@ FLAT_GRADIENT = 12.0  # 8-bit levels a pixel: texture is left out, it would corr
 FEWEST_SAMPLES = 400  # fewer flat moving points say nothing about noise
 LEAST_NOISE = 0.4  # 8-bit levels: below this the residue is rounding, not noise
 ASIDE_PX = 2  # fine texture correlates nearly as well this far aside, noise does not
+ROOM_PX = 12  # round what moved, so that filters see their surroundings
 FLOW_WIDTH = 360  # width at which motion is looked for; half of SD
 
 
@@ -62,39 +63,68 @@ class Judgement:
         return f"{self.kind}, {self.figure}"
 
 
-def change_between(last: Luma8, this: Luma8) -> Change:
-    """Measure the change between two luma pictures, (H, W) uint8 each."""
+def change_between(last: Luma8, this: Luma8, motion: Flow | None = None) -> Change:
+    """Measure the change between two luma pictures, (H, W) uint8 each.
+
+    Args:
+        last: the picture before.
+        this: the picture.
+        motion: flow of `this` to `last` at any smaller size, where it is known already.
+    """
     if np.array_equal(last, this):
         return Change(True, 0.0, None)
+    motion = _small_motion(last, this) if motion is None else motion
+    return Change(False, largest_change(last, this), _noise_correlation(last, this, motion))
+
+
+def _small_motion(last: Luma8, this: Luma8) -> Flow:
+    height, width = this.shape
+    share = min(1.0, FLOW_WIDTH / width)
+    size = (max(32, round(width * share)), max(32, round(height * share)))
+    small = [cv2.resize(picture, size, interpolation=cv2.INTER_AREA) for picture in (last, this)]
+    return estimate_flow(np.asarray(small[1], np.uint8), np.asarray(small[0], np.uint8), "quick")
+
+
+def largest_change(last: Luma8, this: Luma8) -> float:
+    """Mean of the largest block changes, 8-bit levels, between two pictures or fields, (H, W) uint8 each."""
+    if np.array_equal(last, this):
+        return 0.0
     first, second = (cv2.GaussianBlur(picture, (0, 0), 1.0) for picture in (last, this))
     height, width = this.shape
     grid = (max(1, width // BLOCK_PX), max(1, height // BLOCK_PX))
     blocks = cv2.resize(cv2.absdiff(first, second).astype(np.float32), grid, interpolation=cv2.INTER_AREA).ravel()
     count = max(1, round(TOP_SHARE * blocks.size))
-    largest = float(np.partition(blocks, -count)[-count:].mean())
-    return Change(False, largest, _noise_correlation(last, this))
+    return float(np.partition(blocks, -count)[-count:].mean())
 
 
-def _noise_correlation(last: Luma8, this: Luma8) -> float | None:
+def _noise_correlation(last: Luma8, this: Luma8, motion: Flow) -> float | None:
     height, width = this.shape
-    share = min(1.0, FLOW_WIDTH / width)
-    size = (max(32, round(width * share)), max(32, round(height * share)))
-    small = [cv2.resize(picture, size, interpolation=cv2.INTER_AREA) for picture in (last, this)]
-    flow = estimate_flow(np.asarray(small[1], np.uint8), np.asarray(small[0], np.uint8), "quick")
-    moved = np.hypot(flow[..., 0], flow[..., 1]) > MOVED_PX * share
-    moved = cv2.resize(moved.astype(np.uint8), (width, height), interpolation=cv2.INTER_NEAREST) > 0
-    smooth = cv2.GaussianBlur(this, (0, 0), 2.0).astype(np.float32)
-    gradient = np.abs(cv2.Sobel(smooth, cv2.CV_32F, 1, 0)) + np.abs(cv2.Sobel(smooth, cv2.CV_32F, 0, 1))
-    chosen = moved & (gradient < FLAT_GRADIENT)
+    share = motion.shape[1] / width
+    moved = (np.hypot(motion[..., 0], motion[..., 1]) > MOVED_PX * share).view(np.uint8)
+    if cv2.countNonZero(moved) < FEWEST_SAMPLES * share * share:
+        return None
+    moved = cv2.resize(moved, (width, height), interpolation=cv2.INTER_NEAREST) > 0
+    part = _part_of(moved)
+    moved, last, this = moved[part], last[part], this[part]
+    smooth = cv2.GaussianBlur(this, (0, 0), 2.0)
+    steps = [np.abs(cv2.Sobel(smooth, cv2.CV_16S, *way)) for way in ((1, 0), (0, 1))]
+    chosen = moved & (steps[0] + steps[1] < FLAT_GRADIENT)
+    chosen[:ASIDE_PX], chosen[-ASIDE_PX:], chosen[:, :ASIDE_PX], chosen[:, -ASIDE_PX:] = False, False, False, False
     if np.count_nonzero(chosen) < FEWEST_SAMPLES:
         return None
-    chosen[:ASIDE_PX], chosen[-ASIDE_PX:], chosen[:, :ASIDE_PX], chosen[:, -ASIDE_PX:] = False, False, False, False
     first, second = _residue(last), _residue(this)[chosen]
     if first[chosen].std() < LEAST_NOISE or second.std() < LEAST_NOISE:
         return None
     aside = [(0, ASIDE_PX), (0, -ASIDE_PX), (ASIDE_PX, 0), (-ASIDE_PX, 0)]
     texture = max(_correlation(np.roll(first, offset, (0, 1))[chosen], second) for offset in aside)
     return _correlation(first[chosen], second) - max(0.0, texture)
+
+
+def _part_of(mask: npt.NDArray[np.bool_]) -> tuple[slice, slice]:
+    """The box round a mask, with some room."""
+    x, y, width, height = cv2.boundingRect(mask.view(np.uint8))
+    rows = slice(max(0, y - ROOM_PX), y + height + ROOM_PX)
+    return rows, slice(max(0, x - ROOM_PX), x + width + ROOM_PX)
 
 
 def _correlation(first: Residue, second: Residue) -> float:

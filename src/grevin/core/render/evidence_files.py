@@ -11,19 +11,20 @@ from grevin.core.errors import MediaError, OutputError
 from grevin.core.media.still_image import read_image, write_image
 from grevin.core.media.writing import translated
 from grevin.core.picture.frame import Mask
-from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.chain import Chain, StepSource
+from grevin.core.treatment.plan import TreatedReel
 
 ACTS = 255
 
 
 class EvidenceWriter:
-    """Writes the evidence of every local step of a chain: aside first, as outputs are.
+    """Writes the evidence of every local step: aside first, as outputs are.
 
     Evidence of an earlier run in the same folder stays until this run has succeeded, and goes then, whole: what
     is left of another treatment would falsify a proof.
     """
 
-    def __init__(self, folder: Path, chain: Chain, source_folder: Path | None) -> None:
+    def __init__(self, folder: Path, treated: TreatedReel, source_folder: Path | None) -> None:
         """Prepare a folder; `source_folder` is that of the source's pictures, None for a video file.
 
         Raises:
@@ -39,15 +40,15 @@ class EvidenceWriter:
         self._folder = folder
         self._aside = folder.with_name(f".{folder.name}.part")
         shutil.rmtree(self._aside, ignore_errors=True)
-        self._sources = {f"{place:02}-{source.step.id}": source for place, source in enumerate(chain.steps, 1)}
+        self._treated = treated
         with translated(folder):
             self._aside.mkdir(parents=True)
-            for name in self._sources:
+            for name in {name for chain in treated.chains() for name in _named(chain)}:
                 (self._aside / name).mkdir()
 
     def write(self, number: int) -> None:
         """Write the evidence of one frame of the reel."""
-        for name, source in self._sources.items():
+        for name, source in _named(self._treated.at(number)).items():
             evidence = source.evidence(number)
             if evidence is not None:
                 path = self._aside / name / f"{number:06}.png"
@@ -70,6 +71,11 @@ class EvidenceWriter:
     def discard(self) -> None:
         """Remove what was written aside; safe to call at any time."""
         shutil.rmtree(self._aside, ignore_errors=True)
+
+
+def _named(chain: Chain) -> dict[str, StepSource]:
+    """The steps of a chain by the names of their folders."""
+    return {f"{place:02}-{source.step.id}": source for place, source in enumerate(chain.steps, 1)}
 
 
 def read_evidence(folder: Path, number: int, shape: tuple[int, int]) -> Mask:

@@ -27,7 +27,7 @@ from grevin.core.render.ledger import LedgerRow, LedgerSpool, check_ledger_path,
 from grevin.core.render.verify import as_image_frame
 from grevin.core.timebase.counters import Counter
 from grevin.core.treatment.chain import Chain
-from grevin.core.treatment.recipe import Treatment
+from grevin.core.treatment.plan import Plan, TreatedReel
 from grevin.core.treatment.verdicts import Verdicts
 
 MOST_DOUBTS = 20  # frames left alone that are named
@@ -105,7 +105,7 @@ class Proof:
         }
 
 
-def run(material: Reader | DeclaredReel, treatment: Treatment, request: RunRequest, progress: Progress) -> Proof:
+def run(material: Reader | DeclaredReel, plan: Plan, request: RunRequest, progress: Progress) -> Proof:
     """Write and prove one output; whatever goes wrong, nothing half-written is left.
 
     Raises:
@@ -116,15 +116,15 @@ def run(material: Reader | DeclaredReel, treatment: Treatment, request: RunReque
     reel = material if isinstance(material, DeclaredReel) else DeclaredReel(material)
     reader = reel.reader
     _check_readable(reader, request.frames)
-    chain = Chain(reel, treatment, ByteCache(RENDER_CACHE_BYTES), verdicts=request.verdicts)
+    treated = TreatedReel(reel, plan, ByteCache(RENDER_CACHE_BYTES), verdicts=request.verdicts)
     start = Start(_timecode_at(reel, request.frames[0]), reel.keeps_times)
-    writer = open_writer(request.output, reader, chain.result.format, request.frames, request.overwrite, start)
+    writer = open_writer(request.output, reader, treated.format, request.frames, request.overwrite, start)
     evidence: EvidenceWriter | None = None
     try:
         if request.evidence is not None:
             pictures = reader.pattern.folder if isinstance(reader, ImageSequence) else None
-            evidence = EvidenceWriter(request.evidence, chain, pictures)
-        proof = _write(chain, writer, evidence, request, progress)
+            evidence = EvidenceWriter(request.evidence, treated, pictures)
+        proof = _write(treated, writer, evidence, request, progress)
         _read_back(writer, request, proof, progress)
         if request.ledger is not None:
             write_ledger(request.ledger, proof.rows)
@@ -164,13 +164,14 @@ def _check_readable(reel: Reader, frames: range) -> None:
 
 
 def _write(
-    chain: Chain, writer: Writer, evidence: EvidenceWriter | None, request: RunRequest, progress: Progress
+    treated: TreatedReel, writer: Writer, evidence: EvidenceWriter | None, request: RunRequest, progress: Progress
 ) -> Proof:  # fmt: skip
     proof = Proof(str(request.output))
     pictures = is_pattern(request.output)
     changed = total = 0
 
     def make(number: int) -> tuple[Frame, int, list[LedgerRow], list[str]]:
+        chain = treated.at(number)
         frame = chain.result.frame(number).rounded()
         return frame, _changed_samples(chain, number, frame), ledger_rows(chain, number), _doubts(chain, number)
 

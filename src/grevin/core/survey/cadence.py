@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass
 from fractions import Fraction
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -12,12 +14,17 @@ import numpy.typing as npt
 from grevin.core.measure.repeats import CONTEXT, DIP
 
 Curve = npt.NDArray[np.float32]
+Flags = npt.NDArray[np.bool_]
 
 PERIODS = (2, 5, 6)
+FIELD_PERIOD = 5  # film at 24 frames over fields at 60: SMPTE RP 197, from memory
 REGULAR_SHARE = 0.85  # of the frames at one phase of a period that have to repeat
-STRAY_SHARE = 0.05  # of the others that may
+STRAY_SHARE = 0.1  # of the others that may: drawn animation holds pictures of its own
+FIELD_STRAYS = 0.12  # a field has half the lines to tell by
 FEWEST_PERIODS = 4
 IRREGULAR_SHARE = 0.03  # of all frames, from which repeats without a period are a cadence of their own kind
+FEWEST_REPEATS = 3
+WHOLE_SHARE = 0.85  # of the frames that can be told, from which the cadence of shots is that of the reel
 NTSC = Fraction(30000, 1001)
 
 
@@ -43,7 +50,7 @@ class Cadence:
         return {"name": self.name, "period": self.period, "true_rate": rate, "confidence": round(self.confidence, 3)}
 
 
-def repeats_of(change: Curve) -> npt.NDArray[np.bool_]:
+def repeats_of(change: Curve) -> Flags:
     """(N,) bool: frames that repeat the one before, exactly or nearly (`measure.repeats` over the whole curve).
 
     Args:
@@ -61,30 +68,83 @@ def repeats_of(change: Curve) -> npt.NDArray[np.bool_]:
     return result
 
 
-def cadence_of(change: Curve, frames: range, rate: Fraction) -> Cadence:
-    """The cadence of a run of frames."""
+def cadences_of_shots(
+    series: dict[str, Curve], frames: range, cuts: list[int], rate: Fraction
+) -> list[tuple[int, int, Cadence]]:  # fmt: skip
+    """First frame, last frame and cadence of each shot."""
+    result = []
+    for first, stop in pairwise([frames.start, *cuts, frames.stop]):
+        part = slice(first - frames.start, stop - frames.start)
+        fields = [series[name][part] for name in ("change_top", "change_bottom")]
+        result.append((first, stop - 1, cadence_of_shot(series["change_largest"][part], fields, rate)))
+    return result
+
+
+def cadence_of(shots: list[tuple[int, int, Cadence]], rate: Fraction) -> Cadence:
+    """The cadence of a reel from those of its shots: that of nearly all frames, or "irregular"."""
+    lengths: Counter[tuple[str, int | None]] = Counter()
+    rates: dict[tuple[str, int | None], Cadence] = {}
+    telling = [shot for shot in shots if shot[1] - shot[0] >= FEWEST_PERIODS * PERIODS[0]] or shots
+    for first, last, cadence in telling:
+        lengths[cadence.name, cadence.period] += last - first + 1
+        rates[cadence.name, cadence.period] = cadence
+    if not lengths:
+        return Cadence("none", None, rate, 0.0)
+    best, count = lengths.most_common(1)[0]
+    share = count / lengths.total()
+    if share < WHOLE_SHARE:
+        kept = sum((last - first + 1) * float(one.true_rate / rate) for first, last, one in shots)
+        frames = sum(last - first + 1 for first, last, _ in shots)
+        return Cadence("irregular", None, rate * Fraction(round(1000 * kept / frames), 1000), 1.0 - share)
+    found = rates[best]
+    return Cadence(found.name, found.period, found.true_rate, share * found.confidence)
+
+
+def cadence_of_shot(change: Curve, fields: list[Curve], rate: Fraction) -> Cadence:
+    """The cadence of a run of frames without a cut.
+
+    Args:
+        change: change of the whole frames.
+        fields: that of the top and of the bottom fields.
+        rate: frames per second.
+    """
     repeats, known = repeats_of(change), ~np.isnan(change)
+    found = max(((*_fit(repeats, known, period, STRAY_SHARE), period) for period in PERIODS), default=(0.0, 0, 0))
+    if found[0] > 0:
+        period = found[2]
+        return Cadence(_name(period, rate), period, rate * (period - 1) / period, found[0])
+    spread = _over_fields(fields, repeats)
+    if spread > 0:
+        return Cadence("3:2 fields", FIELD_PERIOD, rate * (FIELD_PERIOD - 1) / FIELD_PERIOD, spread)
     share = float(repeats[known].mean()) if known.any() else 0.0
-    best = max((_fit(repeats, known, period) for period in PERIODS), default=(0.0, 0))
-    if best[0] > 0:
-        period = best[1]
-        return Cadence(_name(period, rate), period, rate * (period - 1) / period, best[0])
-    if share > IRREGULAR_SHARE:
+    if share > IRREGULAR_SHARE and repeats.sum() >= FEWEST_REPEATS:
         return Cadence("irregular", None, rate * Fraction(round(1000 * (1 - share)), 1000), share)
     return Cadence("none", None, rate, 1.0 - share)
 
 
-def _fit(repeats: npt.NDArray[np.bool_], known: npt.NDArray[np.bool_], period: int) -> tuple[float, int]:
-    """(share of frames that keep to it, period); (0, period) where the period does not hold."""
+def _over_fields(fields: list[Curve], repeats: Flags) -> float:
+    """Confidence that film lies over fields: each kind of field repeats once in five frames, two or three apart."""
+    if repeats.mean() > STRAY_SHARE:
+        return 0.0
+    fits = []
+    for change in fields:
+        alone = repeats_of(change) & ~repeats
+        fits.append(_fit(alone, ~np.isnan(change), FIELD_PERIOD, FIELD_STRAYS))
+    apart = (fits[0][1] - fits[1][1]) % FIELD_PERIOD
+    sure = min(fit[0] for fit in fits)
+    return sure if apart in {2, 3} else 0.0
+
+
+def _fit(repeats: Flags, known: Flags, period: int, strays: float) -> tuple[float, int]:
+    """(share of frames that keep to it, phase); (0, 0) where the period does not hold."""
     places = np.arange(len(repeats))
     if known.sum() < FEWEST_PERIODS * period:
-        return 0.0, period
+        return 0.0, 0
     for phase in range(period):
         at, off = known & (places % period == phase), known & (places % period != phase)
-        if at.any() and repeats[at].mean() >= REGULAR_SHARE and repeats[off].mean() <= STRAY_SHARE:
-            kept = float((repeats[at].sum() + (~repeats[off]).sum()) / known.sum())
-            return kept, period
-    return 0.0, period
+        if at.any() and repeats[at].mean() >= REGULAR_SHARE and repeats[off].mean() <= strays:
+            return float((repeats[at].sum() + (~repeats[off]).sum()) / known.sum()), phase
+    return 0.0, 0
 
 
 def _name(period: int, rate: Fraction) -> str:

@@ -22,7 +22,10 @@ COMBED_PCT = 0.6  # combed share of the picture from which a frame is called com
 FLASH_PCT = 12.0  # rise of the light that goes back at once
 FLICKER_PCT = 1.2  # spread of the change of the light within a shot
 FEWEST_FOR_FLICKER = 8
-HELD_RUN = 3
+HELD_RUN = 6  # frames
+HELD_GAP = 3  # frames in a run of held noise where it cannot be told
+BORDER_PX = 4.0  # black lines or columns at a side that are worth a word
+BLOCK_RATIO = 1.35  # step over block borders against the step elsewhere; clean open clips stay below 1.2 (measured)
 
 
 @dataclass(frozen=True)
@@ -60,7 +63,10 @@ def findings_of(
     found = [SurveyFinding("unreadable", number, number, 1.0) for number, _ in unreadable]
     found += _runs("black", series["level_luma_p99"] < BLACK_P99, frames, 1)
     found += _runs("white", series["level_luma_p01"] > WHITE_P01, frames, 1)
+    if "border_left" in series:
+        found += _borders(series, frames, cuts)
     if "change_largest" in series:
+        found += _blocks(series["block_grid"], frames, cuts)
         found += _repeats(series, frames)
         found += _runs("combing", series["combing"] > COMBED_PCT, frames, 1)
         found += _light(series["light_change"], frames, cuts)
@@ -78,6 +84,34 @@ def _runs(kind: str, flags: npt.NDArray[np.bool_], frames: range, least: int) ->
     ]
 
 
+def _shots(frames: range, cuts: list[int]) -> list[tuple[int, int, slice]]:
+    """First frame, last frame and places of each shot; the one run of a quick pass."""
+    edges = [0, *(cut - frames.start for cut in cuts), len(frames)]
+    return [(frames[a], frames[b - 1], slice(a, b)) for a, b in pairwise(edges) if b > a]
+
+
+def _borders(series: Series, frames: range, cuts: list[int]) -> list[SurveyFinding]:
+    """Shots with black borders."""
+    found = []
+    for first, last, part in _shots(frames, cuts):
+        sides = {side: series[f"border_{side}"][part] for side in ("left", "right", "top", "bottom")}
+        widths = {side: float(np.nanmedian(curve)) for side, curve in sides.items() if not np.isnan(curve).all()}
+        if max(widths.values(), default=0.0) >= BORDER_PX:
+            found.append(SurveyFinding("edges", first, last, 1.0, {f"{side}_px": px for side, px in widths.items()}))
+    return found
+
+
+def _blocks(curve: Curve, frames: range, cuts: list[int]) -> list[SurveyFinding]:
+    """Shots in which the blocks of a codec show."""
+    found = []
+    for first, last, part in _shots(frames, cuts):
+        ratio = float(np.nanmedian(curve[part])) if not np.isnan(curve[part]).all() else 1.0
+        if ratio >= BLOCK_RATIO:
+            sure = min(1.0, (ratio - 1.0) / (2 * (BLOCK_RATIO - 1.0)))
+            found.append(SurveyFinding("compression", first, last, sure, {"ratio": ratio}))
+    return found
+
+
 def _repeats(series: Series, frames: range) -> list[SurveyFinding]:
     change, correlation = series["change_largest"], series["noise_correlation"]
     showing = series["level_luma_p99"] >= BLACK_P99  # black after black is no repeat
@@ -92,8 +126,18 @@ def _repeats(series: Series, frames: range) -> list[SurveyFinding]:
         *freezes,
         *_runs("repeat", equal & ~frozen, frames, 1),
         *_runs("near_repeat", repeats & ~equal & ~frozen, frames, 1),
-        *_runs("held_noise", held, frames, HELD_RUN),
+        *_runs("held_noise", _bridged(held, HELD_GAP), frames, HELD_RUN),
     ]
+
+
+def _bridged(flags: npt.NDArray[np.bool_], gap: int) -> npt.NDArray[np.bool_]:
+    """The flags with short gaps between them filled."""
+    result = flags.copy()
+    set_ = np.flatnonzero(flags)
+    for first, second in pairwise(set_):
+        if second - first <= gap + 1:
+            result[first:second] = True
+    return result
 
 
 def _light(change: Curve, frames: range, cuts: list[int]) -> list[SurveyFinding]:
@@ -103,9 +147,7 @@ def _light(change: Curve, frames: range, cuts: list[int]) -> list[SurveyFinding]
         if change[place] > FLASH_PCT and change[place + 1] < -FLASH_PCT / 2:
             flash[place : place + 2] = True
             found.append(SurveyFinding("flash", frames[place], frames[place], 1.0, {"percent": float(change[place])}))
-    starts = [frames.start, *cuts, frames.stop]
-    for first, stop in pairwise(starts):
-        part = slice(first - frames.start, stop - frames.start)
+    for first, last, part in _shots(frames, cuts):
         values = change[part][~flash[part] & ~np.isnan(change[part])]
         if len(values) < FEWEST_FOR_FLICKER:
             continue
@@ -113,7 +155,7 @@ def _light(change: Curve, frames: range, cuts: list[int]) -> list[SurveyFinding]
         spread = float(np.abs(np.diff(values)).mean() / np.sqrt(2))
         if spread > FLICKER_PCT:
             figures = {"percent": spread, "period_frames": float(_period(values))}
-            found.append(SurveyFinding("flicker", first, stop - 1, min(1.0, spread / (2 * FLICKER_PCT)), figures))
+            found.append(SurveyFinding("flicker", first, last, min(1.0, spread / (2 * FLICKER_PCT)), figures))
     return found
 
 

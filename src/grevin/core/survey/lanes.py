@@ -1,59 +1,83 @@
-"""Facts for every frame of a reel, filled in as they become known: level, cuts, dirt found."""
+"""Facts for every frame of a reel, filled in as they become known: what the survey measures, what steps found."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 
-from grevin.core.errors import UnreadableFrameError
-from grevin.core.measure.cuts import Small, is_cut, small_picture
-from grevin.core.picture.source import FrameSource
-from grevin.core.progress import Progress
-
-NOT_KNOWN = -1.0
-LEAST_SPAN = 40.0  # 8-bit levels: a curve over less would make noise look like flicker
+from grevin.core.survey.survey import Row
 
 Frames = npt.NDArray[np.int64]
-Values = npt.NDArray[np.float64]
+Curve = npt.NDArray[np.float32]
+
+
+@dataclass(frozen=True, eq=False)
+class Span:
+    """Lowest and highest value of a curve in each of several runs of frames; NaN where nothing is known."""
+
+    low: Curve
+    high: Curve
 
 
 class Lanes:
-    """Values per frame; -1 where nothing is known yet. Filled by one thread, read by another.
+    """Curves over the frames of a reel, NaN where nothing is known yet. Filled by one thread, read by another.
 
     Attributes:
-        level: (N,) float32 mean luma, 8-bit levels.
-        dirt: (N,) float32 number of specks found.
+        curves: by name, each (N,) float32.
         cut: (N,) bool, frames before which there is a cut.
+        looked: (N,) bool, frames that were measured, readable or not.
     """
 
     def __init__(self, length: int) -> None:
-        self.level = np.full(length, NOT_KNOWN, np.float32)
-        self.dirt = np.full(length, NOT_KNOWN, np.float32)
+        self.curves: dict[str, Curve] = {}
         self.cut = np.zeros(length, np.bool_)
+        self.looked = np.zeros(length, np.bool_)
 
-    def levels(self, starts: Frames, stops: Frames) -> Values:
-        """Mean of the known levels in runs of frames [start, stop); NaN where none is known."""
-        known = self.level >= 0
-        sums = np.concatenate([[0.0], np.cumsum(np.where(known, self.level, 0.0))])
-        counts = np.concatenate([[0], np.cumsum(known)])
-        number = counts[stops] - counts[starts]
-        return np.where(number > 0, (sums[stops] - sums[starts]) / np.maximum(number, 1), np.nan)
+    def __len__(self) -> int:
+        return len(self.cut)
 
-    def level_span(self) -> tuple[float, float]:
-        """Lowest and highest known level, at least `LEAST_SPAN` apart, so that a steady reel looks steady."""
-        known = self.level[self.level >= 0]
+    def curve(self, name: str) -> Curve:
+        """A curve to write to."""
+        held = self.curves.get(name)
+        if held is None:
+            held = self.curves[name] = np.full(len(self), np.nan, np.float32)
+        return held
+
+    def take(self, names: list[str], row: Row, cuts: bool = True) -> None:
+        """Enter what was measured of a frame; a pass that cannot see cuts says nothing of them."""
+        if row.frame >= len(self):
+            return
+        for name, value in zip(names, row.values, strict=False):
+            self.curve(name)[row.frame] = value
+        if cuts:
+            self.cut[row.frame] = row.cut
+            self.looked[row.frame] = True
+
+    def value(self, name: str, frame: int) -> float | None:
+        """What is known of a frame."""
+        held = self.curves.get(name)
+        return None if held is None or np.isnan(held[frame]) else float(held[frame])
+
+    def span(self, name: str, starts: Frames, stops: Frames) -> Span:
+        """Peaks of a curve in rising runs of frames [start, stop), so that a single bad frame in two hours shows."""
+        held = self.curves.get(name)
+        if held is None or not len(starts):
+            nothing = np.full(len(starts), np.nan, np.float32)
+            return Span(nothing, nothing)
+        part = held[: stops[-1]]
+        return Span(np.fmin.reduceat(part, starts), np.fmax.reduceat(part, starts))
+
+    def limits(self, name: str, least: float) -> tuple[float, float]:
+        """Lowest and highest known value, at least `least` apart, so that a steady reel looks steady."""
+        held = self.curves.get(name)
+        known = held[~np.isnan(held)] if held is not None else np.zeros(0, np.float32)
         if known.size == 0:
-            return 0.0, LEAST_SPAN
+            return 0.0, least
         low, high = float(known.min()), float(known.max())
-        missing = max(0.0, LEAST_SPAN - (high - low))
+        missing = max(0.0, least - (high - low))
         return low - missing / 2, high + missing / 2
-
-    def most_dirt(self, starts: Frames, stops: Frames) -> Values:
-        """Largest known number of specks in runs of frames (peaks stay visible); -1 where none is known."""
-        most = [self.dirt[start:stop].max(initial=NOT_KNOWN) for start, stop in zip(starts, stops, strict=True)]
-        return np.array(most, np.float64)
 
     def cuts(self) -> list[int]:
         """First frames of shots, without frame 0."""
@@ -61,39 +85,13 @@ class Lanes:
 
     def cut_before(self, frame: int) -> bool | None:
         """Whether `frame` is the first of a shot; None while that is not measured."""
-        last = min(frame + 1, len(self.level) - 1)  # a cut is told from the frames on both sides
-        known = self.level[frame] >= 0 and self.level[last] >= 0
-        return bool(self.cut[frame]) if known else None
+        return bool(self.cut[frame]) if self.looked[frame] else None
 
-    def forget_dirt(self) -> None:
-        """The settings changed: what was found before does not count."""
-        self.dirt[:] = NOT_KNOWN
+    @property
+    def complete(self) -> bool:
+        """Whether every frame was measured."""
+        return bool(self.looked.all())
 
-
-def measure_levels(
-    source: FrameSource, lanes: Lanes, progress: Progress, unreadable: Callable[[int, str], None] | None = None
-) -> Iterator[int]:
-    """Fill level and cuts, frame after frame; yields each frame's number when it is known.
-
-    Frames that cannot be read are told to `unreadable`, number and sentence, and passed over.
-    """
-    progress.begin(len(source), "Measuring")
-    last: list[Small] = []
-    for number in range(len(source)):
-        try:
-            luma = source.frame(number).luma8()
-        except UnreadableFrameError as fault:
-            last = []
-            if unreadable is not None:
-                unreadable(number, fault.what)
-            progress.advance()
-            continue
-        lanes.level[number] = luma.mean()
-        last = [*last[-3:], small_picture(luma)]
-        if len(last) >= 3:
-            before = last[-4] if len(last) >= 4 else None
-            lanes.cut[number - 1] = is_cut(before, last[-3], last[-2], last[-1])
-        progress.advance()
-        yield number
-    if len(last) >= 2:
-        lanes.cut[-1] = is_cut(last[-3] if len(last) >= 3 else None, last[-2], last[-1], None)
+    def forget(self, name: str) -> None:
+        """What was found before does not count any more."""
+        self.curves.pop(name, None)

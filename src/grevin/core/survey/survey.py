@@ -2,30 +2,68 @@
 
 from __future__ import annotations
 
+import time
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from fractions import Fraction
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 import numpy.typing as npt
 
 from grevin.core.cache import ByteCache
 from grevin.core.errors import UnreadableFrameError
+from grevin.core.keys import content_key
 from grevin.core.picture.source import FrameSource
 from grevin.core.progress import Progress
 from grevin.core.render.frames_in_parallel import in_parallel
-from grevin.core.survey.cadence import Cadence, cadence_of
+from grevin.core.survey.cadence import Cadence, cadence_of, cadences_of_shots
 from grevin.core.survey.findings import SurveyFinding, findings_of
-from grevin.core.survey.measures.base import Measure, Sight
+from grevin.core.survey.measures.base import SPOT, Depth, Measure, Seen, Sight, Spots
 from grevin.core.survey.measures.registry import MEASURES
 from grevin.core.treatment.chain import CachedSource
 from grevin.core.treatment.shots import ShotFinder
 
 SURVEY_FORMAT, SURVEY_VERSION = "grevin-survey", 1
+MEASURES_VERSION = 1  # raised when a measure gives other values, so that older ones are measured anew
 QUICK_STEP = 5  # the quick pass looks at every fifth frame
-CACHE_BYTES = 128 << 20  # a handful of HD frames; independent of the reel's length
+CACHE_BYTES = 160 << 20  # a handful of HD frames; independent of the reel's length
+SEEN_BYTES = 4  # held a pixel by a frame that was looked at: luma, half, half R'G'B', rounded up
+KEEP_SECONDS = 1.0  # how often what was measured is written down: a kill loses no more
+DEPTHS: tuple[Depth, ...] = ("first", "quick", "full")
 
 Curve = npt.NDArray[np.float32]
+
+
+@dataclass(frozen=True, eq=False)
+class Row:
+    """What was measured of one frame.
+
+    Attributes:
+        frame: its number.
+        values: (N,) float32, one for each curve of the pass.
+        cut: whether a shot begins with it.
+        fault: why it cannot be read, "" where it can.
+        spots: array of `SPOT`, single places of damage.
+    """
+
+    frame: int
+    values: Curve
+    cut: bool = False
+    fault: str = ""
+    spots: Spots = field(default_factory=lambda: np.zeros(0, SPOT))
+
+
+class MeasuredStore(Protocol):
+    """Keeps rows, so that a pass goes on where it was stopped."""
+
+    def measured(self, key: str) -> Iterable[Row]:
+        """The rows kept under a key, in the order of frames."""
+        ...
+
+    def keep_measured(self, key: str, rows: list[Row]) -> None:
+        """Keep more rows."""
+        ...
 
 
 @dataclass
@@ -40,7 +78,9 @@ class Survey:
         cuts: first frame of each new shot, without the first one; empty for a quick pass, which cannot see them.
         unreadable: frame and reason.
         cadence: how frames repeat; None for a quick pass.
-        findings: what stands out.
+        shots: first frame, last frame and cadence of each shot.
+        findings: what stands out, but for single places of damage.
+        spots: those, an array of `SPOT`.
     """
 
     frames: range
@@ -50,7 +90,14 @@ class Survey:
     cuts: list[int] = field(default_factory=list)
     unreadable: list[tuple[int, str]] = field(default_factory=list)
     cadence: Cadence | None = None
+    shots: list[tuple[int, int, Cadence]] = field(default_factory=list)
     findings: list[SurveyFinding] = field(default_factory=list)
+    spots: Spots = field(default_factory=lambda: np.zeros(0, SPOT))
+
+    def every_finding(self) -> Iterator[SurveyFinding]:
+        """Findings and single places."""
+        yield from self.findings
+        yield from map(finding_of_spot, self.spots)
 
     def data(self, reel: dict[str, Any]) -> dict[str, Any]:
         """Plain data for JSON; `reel` says what was looked at (as `grevin probe` does)."""
@@ -61,87 +108,195 @@ class Survey:
             "frames": [self.frames.start, self.frames.stop, self.frames.step],
             "cuts": self.cuts,
             "cadence": self.cadence.data() if self.cadence is not None else None,
+            "shots": [{"first_frame": a, "last_frame": b, "cadence": one.data()} for a, b, one in self.shots],
             "series": {
                 name: {"unit": self.units[name], "values": [_plain(value) for value in curve]}
                 for name, curve in self.series.items()
             },
-            "findings": [finding.data() for finding in self.findings],
+            "findings": [finding.data() for finding in self.every_finding()],
         }
+
+    def shot_at(self, frame: int) -> int:
+        """Number of the shot that a frame belongs to, from 1."""
+        return 1 + int(np.searchsorted(self.cuts, frame, "right"))
 
 
 def _plain(value: np.float32) -> float | None:
     return None if np.isnan(value) else round(float(value), 3)
 
 
-def run_survey(source: FrameSource, frames: range, quick: bool, progress: Progress) -> Survey:
+def finding_of_spot(spot: Any) -> SurveyFinding:
+    """A single place as a finding."""
+    area = (int(spot["x"]), int(spot["y"]), int(spot["width"]), int(spot["height"]))
+    figures = {"pixels": float(spot["pixels"]), "contrast": float(spot["contrast"])}
+    frame = int(spot["frame"])
+    return SurveyFinding(spot["kind"].decode(), frame, frame, float(spot["confidence"]), figures, area)
+
+
+def measures_of(depth: Depth) -> tuple[Measure, ...]:
+    """The measures that a pass takes."""
+    return tuple(measure for measure in MEASURES if DEPTHS.index(measure.depth) <= DEPTHS.index(depth))
+
+
+def curve_names(depth: Depth) -> list[str]:
+    """Names of the curves of a pass, in the order of a row's values."""
+    return [series.name for measure in measures_of(depth) for series in measure.series]
+
+
+def measured_key(source: FrameSource, depth: Depth) -> str:
+    """Names everything that the rows of a pass depend on, but for the frame."""
+    return content_key("measured", source.identity, MEASURES_VERSION, depth, *curve_names(depth))
+
+
+def looked_at(frames: range, depth: Depth) -> range:
+    """The frames that a pass looks at."""
+    return range(frames.start, frames.stop, QUICK_STEP) if depth == "quick" else frames
+
+
+def run_survey(
+    source: FrameSource, frames: range, depth: Depth, progress: Progress, store: MeasuredStore | None = None,
+    take: Callable[[Row], object] | None = None, workers: int = 0,
+) -> Survey:  # fmt: skip
     """Measure a run of frames.
 
     Args:
         source: the reel.
         frames: what is looked at, one after the other.
-        quick: every fifth frame and the cheap measures only.
+        depth: "first": levels and cuts; "quick": every fifth frame and the cheap measures; "full": everything.
         progress: one unit a frame.
+        store: rows that are in it are not measured again; the others are kept in it about every second.
+        take: told of every row, those from the store first.
+        workers: threads; 0 for all processors.
 
     Raises:
-        CancelledError: if asked to stop.
+        CancelledError: if asked to stop; what was measured is kept.
     """
-    frames = range(frames.start, frames.stop, QUICK_STEP) if quick else frames
-    measures = tuple(measure for measure in MEASURES if measure.quick or not quick)
-    names = [series for measure in measures for series in measure.series]
-    survey = Survey(
-        frames, source.format.rate, {one.name: one.unit for one in names},
-        {one.name: np.full(len(frames), np.nan, np.float32) for one in names},
-    )  # fmt: skip
-    cache = ByteCache(CACHE_BYTES)
-    looker = _Looker(CachedSource(source, cache), cache, frames, measures, quick)
+    frames = looked_at(frames, depth)
+    survey = _empty(source, frames, depth)
+    spots: list[Spots] = []
+    known: set[int] = set()
+    key = measured_key(source, depth)
+
+    def enter(row: Row) -> None:
+        _enter(survey, spots, row)
+        if take is not None:
+            take(row)
+
     progress.begin(len(frames), "Measuring")
-    for place, (number, seen) in enumerate(zip(frames, in_parallel(looker.look, frames), strict=True)):
-        if isinstance(seen, str):
-            survey.unreadable.append((number, seen))
-        else:
-            for one, value in zip(names, seen.values, strict=True):
-                survey.series[one.name][place] = value
-            if seen.cut:
-                survey.cuts.append(number)
+    for row in store.measured(key) if store is not None else ():
+        if row.frame in frames:
+            known.add(row.frame)
+            enter(row)
+    wanted = [number for number in frames if number not in known]
+    if known:
+        progress.advance(len(known))
+    for row in _kept_now_and_then(_rows(source, wanted, depth, workers), store, key):
+        enter(row)
         progress.advance()
-    if not quick:
-        survey.cadence = cadence_of(survey.series["change_largest"], frames, source.format.rate)
-    survey.findings = findings_of(survey.series, frames, survey.cuts, survey.unreadable)
+    _conclude(survey, spots, depth)
     return survey
 
 
-@dataclass(frozen=True)
-class _Seen:
-    values: tuple[float, ...]
-    cut: bool
+def _empty(source: FrameSource, frames: range, depth: Depth) -> Survey:
+    every = [series for measure in measures_of(depth) for series in measure.series]
+    curves = {one.name: np.full(len(frames), np.nan, np.float32) for one in every}
+    return Survey(frames, source.format.rate, {one.name: one.unit for one in every}, curves)
+
+
+def _enter(survey: Survey, spots: list[Spots], row: Row) -> None:
+    if row.fault:
+        survey.unreadable.append((row.frame, row.fault))
+        return
+    place = survey.frames.index(row.frame)
+    for curve, value in zip(survey.series.values(), row.values, strict=True):
+        curve[place] = value
+    if row.cut and place:
+        survey.cuts.append(row.frame)
+    if len(row.spots):
+        spots.append(row.spots)
+
+
+def _kept_now_and_then(rows: Iterable[Row], store: MeasuredStore | None, key: str) -> Iterator[Row]:
+    waiting: list[Row] = []
+    last = time.monotonic()
+    try:
+        for row in rows:
+            waiting.append(row)
+            if store is not None and time.monotonic() - last > KEEP_SECONDS:
+                store.keep_measured(key, waiting)
+                waiting, last = [], time.monotonic()
+            yield row
+    finally:
+        if store is not None and waiting:
+            store.keep_measured(key, waiting)
+
+
+def _rows(source: FrameSource, wanted: list[int], depth: Depth, workers: int) -> Iterator[Row]:
+    cache = ByteCache(CACHE_BYTES)
+    looker = _Looker(CachedSource(source, cache), cache, depth)
+    return in_parallel(looker.look, wanted, workers)
+
+
+def _conclude(survey: Survey, spots: list[Spots], depth: Depth) -> None:
+    """What follows from all rows together."""
+    survey.cuts.sort()
+    survey.unreadable.sort()
+    if spots:
+        survey.spots = np.concatenate(spots)
+        survey.spots = survey.spots[np.argsort(survey.spots["frame"], kind="stable")]
+    if depth == "full":
+        survey.shots = cadences_of_shots(survey.series, survey.frames, survey.cuts, survey.rate)
+        survey.cadence = cadence_of(survey.shots, survey.rate)
+    survey.findings = findings_of(survey.series, survey.frames, survey.cuts, survey.unreadable)
 
 
 class _Looker:
     """Looks at single frames, from any thread."""
 
-    def __init__(
-        self, source: CachedSource, cache: ByteCache, frames: range, measures: tuple[Measure, ...], quick: bool
-    ) -> None:  # fmt: skip
+    def __init__(self, source: CachedSource, cache: ByteCache, depth: Depth) -> None:
         self._source = source
+        self._cache = cache
         self._shots = ShotFinder(source, cache)
-        self._frames = frames
-        self._measures = measures
-        self._quick = quick
+        self._measures = measures_of(depth)
+        self._cuts = depth != "quick"
+        self._beside = depth == "full"
 
-    def look(self, number: int) -> _Seen | str:
-        """The values of a frame, or why it cannot be read."""
+    def look(self, number: int) -> Row:
+        """What a frame measures, or why it cannot be read."""
         try:
-            frame = self._source.frame(number)
+            here = self._seen(number)
         except UnreadableFrameError as fault:
-            return fault.what
-        first = number == self._frames.start
-        cut = not self._quick and not first and self._shots.cut_before(number) and self._before(number) is not None
-        before = None if self._quick or first or cut else self._before(number)
-        sight = Sight(frame, before)
-        return _Seen(tuple(value for measure in self._measures for value in measure.of(sight)), bool(cut))
+            return Row(number, np.zeros(0, np.float32), fault=fault.what)
+        sight = Sight(here)
+        if self._beside:
+            sight = Sight(here, self._joined(number, -1), self._joined(number, 1))
+        values: list[float] = []
+        spots: list[Spots] = []
+        for measure in self._measures:
+            if hasattr(measure, "spots_of"):
+                told, found = measure.spots_of(sight)
+                spots.append(found)
+            else:
+                told = measure.of(sight)
+            values += told
+        cut = self._cuts and number > 0 and self._shots.cut_before(number) and self._can_read(number - 1)
+        return Row(number, np.array(values, np.float32), cut, "", np.concatenate(spots) if spots else np.zeros(0, SPOT))
 
-    def _before(self, number: int) -> Sight | None:
-        try:
-            return Sight(self._source.frame(number - 1), None)
-        except UnreadableFrameError:
+    def _seen(self, number: int) -> Seen:
+        def size(seen: Seen) -> int:
+            return seen.frame.nbytes + SEEN_BYTES * seen.frame.format.width * seen.frame.format.height
+
+        return self._cache.get(f"seen/{number}", lambda: Seen(self._source.frame(number)), size)
+
+    def _joined(self, number: int, offset: int) -> Seen | None:
+        """The frame beside one, if it belongs to the same shot and can be read."""
+        if not self._shots.same_shot(number, number + offset):
             return None
+        return self._seen(number + offset)
+
+    def _can_read(self, number: int) -> bool:
+        try:
+            self._source.frame(number)
+        except UnreadableFrameError:
+            return False
+        return True

@@ -90,6 +90,11 @@ class Counter:
     start: str | None = None
     gauge: str | None = None
 
+    @property
+    def first(self) -> int:
+        """Frames from 00:00:00:00 to frame 0."""
+        return parse_timecode(self.start, self.rate)[0] if self.start else 0
+
     def text(self, number: int) -> str:
         """The count of frame `number`."""
         if self.kind == "feet" and self.gauge is not None:

@@ -6,7 +6,7 @@ made on demand and kept in one cache under content keys; a frame that no step ch
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -28,6 +28,7 @@ from grevin.core.treatment.shots import ShotFinder
 from grevin.core.treatment.verdicts import Verdicts, apply_verdicts
 
 DEFAULT_CACHE_BYTES = 384 << 20
+KEPT_REACH = 8  # frames; what steps keep of a frame depends on no cut farther away
 
 
 class CachedSource:
@@ -111,7 +112,8 @@ class ChainWindow:
 
     def keep(self, name: str, make: Callable[[], Made], size_of: Callable[[Made], int]) -> Made:
         """Something dear about the middle frame, from the cache where it is there."""
-        return self._cache.get(f"kept/{name}/{self._source.identity}/{self._number}", make, size_of)
+        cuts = self._shots.key(self._number, KEPT_REACH)
+        return self._cache.get(f"kept/{name}/{self._source.identity}/{cuts}/{self._number}", make, size_of)
 
 
 @dataclass(frozen=True, eq=False)
@@ -144,7 +146,8 @@ class StepSource:
         where = [region.model_dump_json() for region in said.regions]
         self._own = content_key(source.identity, step.id, step.version, settings.model_dump_json(), *where)
         words = said.verdicts.key(step.id)
-        self._identity = content_key(self._own, words) if words else self._own
+        cuts = shots.key()
+        self._identity = content_key(self._own, words, cuts) if words or cuts else self._own
         self._map = step.frame_map(len(source), settings) if _is_time(step) else None  # type: ignore[union-attr]
         self._format = (
             step.new_format(source.format, settings) if _is_shape(step) else source.format  # type: ignore[union-attr]
@@ -165,7 +168,12 @@ class StepSource:
 
     def key(self, number: int) -> str:
         """Cache key of a frame; the verdicts on other frames do not change it."""
-        return f"frame/{self._own}/{self._said.verdicts.key(self.step.id, number)}/{number}"
+        return f"frame/{self._on(number)}"
+
+    def _on(self, number: int) -> str:
+        """What the result on one frame depends on."""
+        cuts = self._shots.key(number, self.step.reach(self.settings) if hasattr(self.step, "reach") else 0)
+        return f"{self._own}/{self._said.verdicts.key(self.step.id, number)}/{cuts}/{number}"
 
     def window(self, number: int) -> ChainWindow:
         """What the step sees at a frame."""
@@ -179,8 +187,7 @@ class StepSource:
         """Where a local step acts on the frame, in whole chroma blocks; None for the other families."""
         if not _is_local(self.step):
             return None
-        key = f"evidence/{self._own}/{self._said.verdicts.key(self.step.id, number)}/{number}"
-        return self._cache.get(key, lambda: self._find(number), lambda e: e.nbytes)
+        return self._cache.get(f"evidence/{self._on(number)}", lambda: self._find(number), lambda e: e.nbytes)
 
     def _find(self, number: int) -> Evidence:
         found = self.step.find(self.window(number), self.settings)  # type: ignore[union-attr]
@@ -248,7 +255,7 @@ class Chain:
 
     def __init__(
         self, reel: FrameSource, treatment: Treatment, cache: ByteCache | None = None, results: ByteCache | None = None,
-        verdicts: Verdicts | None = None,
+        verdicts: Verdicts | None = None, cuts: Collection[int] | None = None,
     ) -> None:  # fmt: skip
         """Build the chain.
 
@@ -259,11 +266,12 @@ class Chain:
             results: holds the frames that steps made, so that they outlive what was needed to make them;
                 the same as `cache` by default.
             verdicts: what a person said on single places.
+            cuts: first frames of shots by a person's word; None to find them from the pictures.
         """
         self.cache = cache or ByteCache(DEFAULT_CACHE_BYTES)
         self.results = results or self.cache
         self.source = CachedSource(reel, self.cache)
-        self.shots = ShotFinder(self.source, self.cache)
+        self.shots = ShotFinder(self.source, self.cache, cuts)
         self.verdicts = verdicts or Verdicts()
         self.steps: list[StepSource] = []
         self.view_points: list[CachedSource | StepSource] = [self.source]

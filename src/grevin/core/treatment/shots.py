@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
+from collections.abc import Collection
+
 from grevin.core.cache import ByteCache
 from grevin.core.errors import UnreadableFrameError
 from grevin.core.measure.cuts import Small, is_cut, small_picture
@@ -11,26 +14,50 @@ from grevin.core.picture.source import FrameSource
 class ShotFinder:
     """Answers whether a cut lies before a frame, from that frame and three around it."""
 
-    def __init__(self, source: FrameSource, cache: ByteCache) -> None:
+    def __init__(self, source: FrameSource, cache: ByteCache, known: Collection[int] | None = None) -> None:
+        """Prepare.
+
+        Args:
+            source: the frames.
+            cache: for what was found.
+            known: first frames of shots by the operator's word; None to find them.
+        """
         self._source = source
         self._cache = cache
+        self._known = None if known is None else sorted(known)
+
+    def key(self, number: int | None = None, reach: int = 0) -> str:
+        """Changes with the operator's cuts that a frame's result may depend on, or with any; "" for none."""
+        if self._known is None:
+            return ""
+        near = self._known
+        if number is not None:
+            near = near[bisect_left(near, number - reach) : bisect_right(near, number + reach + 1)]
+        return "by hand " + ",".join(map(str, near))
 
     def cut_before(self, number: int) -> bool:
         """Whether frame `number` is the first of a shot."""
         if number <= 0 or number >= len(self._source):
             return True
-        key = f"cut/{self._source.identity}/{number}"
+        key = f"cut/{self._source.identity}/{self.key(number)}/{number}"
         return self._cache.get(key, lambda: [self._look(number)], lambda _: 64)[0]
 
     def _look(self, number: int) -> bool:
-        last, first = self._small(number - 1), self._small(number)
-        if last is None or first is None:
+        if self._small(number - 1) is None or self._small(number) is None:
             return True  # nothing may reach over a frame that cannot be read
-        before = self._small(number - 2) if number >= 2 else None
-        after = self._small(number + 1) if number + 1 < len(self._source) else None
-        return is_cut(before, last, first, after)
+        return self._is_cut(number) if self._known is None else self._in_list(number)
+
+    def _in_list(self, number: int) -> bool:
+        assert self._known is not None
+        place = bisect_left(self._known, number)
+        return place < len(self._known) and self._known[place] == number
+
+    def _is_cut(self, number: int) -> bool:
+        return is_cut(lambda offset: self._small(number + offset))
 
     def _small(self, number: int) -> Small | None:
+        if not 0 <= number < len(self._source):
+            return None
         key = f"small/{self._source.identity}/{number}"
 
         def make() -> list[Small | None]:

@@ -60,6 +60,7 @@ class Bench(QWidget):
         self.specks = Specks(session, self.table, self)
         self.readying = Readying(self)
         self._shown_view_point = 0
+        self._shown_whose = ""
         self._looker = LatestWorker("look", self)
         self.neighbours = Neighbours(session, self.strip, self)
         self._ready_timer = QTimer(self, singleShot=True, interval=READY_DELAY_MS)
@@ -97,6 +98,7 @@ class Bench(QWidget):
         session = self._session
         session.reel_opened.connect(self._show_reel)
         session.treatment_changed.connect(self._show_treatment)
+        session.parts_changed.connect(self._show_path)
         session.declared_changed.connect(self._show_declared)
         session.place_changed.connect(self._show_place)
         session.selection_changed.connect(self._show_selection)
@@ -193,6 +195,8 @@ class Bench(QWidget):
     def _show_path(self) -> None:
         session = self._session
         words = session.reel.format.describe() if session.reel is not None else ""
+        self._shown_whose = session.parts.whose(session.place.frame)
+        words = f"{words}\n{self._shown_whose}".strip()
         self.path.show_treatment(session.treatment, session.selected, session.place.view_point, words)
 
     def _show_place(self, place: Place) -> None:
@@ -203,6 +207,8 @@ class Bench(QWidget):
         if place.view_point != self._shown_view_point:
             self._shown_view_point = place.view_point
             self.strip.forget()
+            self._show_path()
+        elif session.parts.whose(place.frame) != self._shown_whose:
             self._show_path()
         self._ask_look()
         self.trying.show_frame(self.looking.ways, self.player.playing)

@@ -168,8 +168,10 @@ class Output(QWidget):
 
     def show_facts(self) -> None:
         """Say what would be written."""
-        steps = [step.step for step in self._session.treatment.steps if step.enabled]
+        treatments = self._session.plan.treatments()
+        steps = dict.fromkeys(step.step for one in treatments for step in one.steps if step.enabled)
         words = "treated: " + ", ".join(steps) if steps else "not treated: this would be a plain copy"
+        words += f"; {len(treatments)} different treatments, shot by shot" if len(treatments) > 1 else ""
         chain = self._session.chain
         fmt = chain.result.format.describe() if chain is not None else ""
         self._treated.setText(f"{fmt}, {words}")
@@ -200,7 +202,7 @@ class Output(QWidget):
 
     def start(self) -> None:
         """Write what the form says."""
-        reel, treatment, entry = self._session.reel, self._session.treatment, self._session.entry
+        reel, plan, entry = self._session.reel, self._session.plan, self._session.entry
         if reel is None or entry is None or self._session.job_file is None or self._task is not None:
             return
         job_path, reel_id = self._session.job_file.path, entry.id
@@ -219,7 +221,7 @@ class Output(QWidget):
             return
 
         def work(progress: Progress) -> Proof:
-            proof = run(reel, treatment, request, progress)
+            proof = run(reel, plan, request, progress)
             JobFile.record_run(job_path, reel_id, proof.data(), proof.rows)
             proof.rows.close()
             return proof

@@ -8,21 +8,27 @@ from fractions import Fraction
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from grevin.core.survey.lanes import Frames, Lanes
 from grevin.core.timebase.counters import Counter
+from grevin.desktop.reel_column.stretch import Stretch
 from grevin.desktop.style import look as style
 
 HEAD = 30
 NUMBERS_WIDTH = 40
 TIMES_WIDTH = 84  # timecode and feet take more room than frame numbers
-LANES_WIDTH = 76
-LEVEL_LANE = (2, 28)  # left edge from the end of the ruler, width
-DIRT_LANE = (34, 30)
-READY_LANE = (68, 5)
-FULL_DIRT = 30.0  # blobs a frame that fill the lane
+LANES_WIDTH = 96
+LEVEL_LANE = (2, 26)  # left edge from the end of the ruler, width
+DIRT_LANE = (31, 24)
+FOUND_LANE = (62, 18)
+READY_LANE = (88, 5)
+LEVEL, DIRT_COUNTED, DIRT_FOUND = "level_luma_mean", "dirt_count", "dirt_found"
+FOUND, DECIDED = "found", "decided"
+LEAST_SPAN = 40.0  # 8-bit levels: a curve over less would make noise look like flicker
+FULL_DIRT = 30.0  # specks a frame that fill the lane
+NEARLY = 0.12  # of what is shown: the present frame stays this far from its ends
 HIDDEN = QColor(43, 43, 43, 190)  # over what the trims leave out
 MARK_PX = 3
 SOON_MS = 500
@@ -39,12 +45,18 @@ class Marks:
     Attributes:
         kept: frames between the trims.
         loop: frames that are played, None for all.
+        own: runs of frames whose shot has a treatment of its own.
+        marked: runs of frames that the person marked, with their words.
+        cuts: first frames of shots as divided by the person; None where the measured ones hold.
         unreadable: frames that cannot be read.
         counter: how frames are counted.
     """
 
     kept: range = range(0)
     loop: range | None = None
+    own: tuple[range, ...] = ()
+    marked: tuple[tuple[range, str], ...] = ()
+    cuts: tuple[int, ...] | None = None
     unreadable: tuple[int, ...] = ()
     counter: Counter = PLAIN
 
@@ -61,19 +73,29 @@ class ReelColumn(QWidget):
         self.setMouseTracking(True)
         self._length = 0
         self._frame = 0
+        self.stretch = Stretch()
         self._lanes: Lanes | None = None
         self._ready: Callable[[int], bool] = bool
         self._drawn: QPixmap | None = None
         self._ruler = NUMBERS_WIDTH
         self._marks = Marks()
+        self.tell_found: Callable[[int], str] = lambda _frame: ""
         self._soon = QTimer(self, singleShot=True, interval=SOON_MS)
         self._soon.timeout.connect(self.refresh)
         self.setFixedWidth(self._ruler + LANES_WIDTH)
 
     def show_lanes(self, length: int, lanes: Lanes | None, ready: Callable[[int], bool]) -> None:
         """Show a reel's facts; `ready` tells whether a frame's picture is in the cache."""
+        if length != self._length:
+            self.stretch = Stretch.whole(length)
         self._length, self._lanes, self._ready = length, lanes, ready
         self.refresh()
+
+    def show_stretch(self, stretch: Stretch) -> None:
+        """Show fewer or more frames."""
+        if stretch != self.stretch:
+            self.stretch = stretch
+            self.refresh()
 
     def show_marks(self, marks: Marks) -> None:
         """Trims, loop, frames that cannot be read, and the way of counting."""
@@ -93,17 +115,22 @@ class ReelColumn(QWidget):
         self.update()
 
     def show_frame(self, frame: int) -> None:
-        """Mark the current frame."""
+        """Mark the current frame; what is shown follows it."""
         self._frame = frame
+        self.show_stretch(self.stretch.holding(frame, NEARLY))
         self.update()
 
+    @property
+    def _deep(self) -> int:
+        """Height of the lanes."""
+        return max(1, self.height() - HEAD - 4)
+
     def _y(self, frame: float) -> float:
-        return HEAD + (self.height() - HEAD - 4) * frame / max(1, self._length)
+        return HEAD + self._deep * self.stretch.share_of(frame)
 
     def frame_at(self, y: float) -> int:
         """Frame at a height of the widget."""
-        share = (y - HEAD) / max(1, self.height() - HEAD - 4)
-        return min(max(0, int(share * self._length)), max(0, self._length - 1))
+        return self.stretch.frame_at((y - HEAD) / self._deep)
 
     def _lane(self, lane: tuple[int, int]) -> tuple[int, int]:
         return self._ruler + lane[0], lane[1]
@@ -127,14 +154,17 @@ class ReelColumn(QWidget):
         self._paint_heads(painter)
         if not self._length:
             return
-        for left, width in map(self._lane, (LEVEL_LANE, DIRT_LANE, READY_LANE)):
+        for left, width in map(self._lane, (LEVEL_LANE, DIRT_LANE, FOUND_LANE, READY_LANE)):
             painter.fillRect(QRectF(left, HEAD, width, self.height() - HEAD - 4), QColor(34, 34, 34))
         if self._lanes is not None:
             self._paint_level(painter, self._lanes)
             self._paint_dirt(painter, self._lanes)
+            self._paint_found(painter, self._lanes)
             self._paint_cuts(painter, self._lanes)
         self._paint_ready(painter)
+        painter.setClipRect(QRectF(0, HEAD, self.width(), self.height() - HEAD))
         self._paint_marks(painter)
+        self._paint_marked(painter)
 
     def _paint_heads(self, painter: QPainter) -> None:
         painter.setPen(style.QUIET)
@@ -143,38 +173,53 @@ class ReelColumn(QWidget):
         for left, width, text in (
             (0, self._ruler, word), (self._lane(LEVEL_LANE)[0] - 2, LEVEL_LANE[1] + 4, "level"),
             (self._lane(DIRT_LANE)[0], DIRT_LANE[1], "dirt"),
+            (self._lane(FOUND_LANE)[0] - 10, FOUND_LANE[1] + 20, "found"),
         ):  # fmt: skip
             painter.drawText(QRectF(left, 0, width, HEAD - 4), flags, text)
 
     def _rows(self) -> tuple[range, Frames, Frames]:
         """The rows of pixels, and for each the run of frames that falls on it, at least one."""
         rows = range(HEAD, self.height() - 4)
-        edges = (np.arange(len(rows) + 1) * self._length) // max(1, len(rows))
-        starts = np.minimum(edges[:-1], self._length - 1)
-        return rows, starts, np.maximum(edges[1:], starts + 1)
+        return rows, *self.stretch.runs(len(rows))
 
     def _paint_level(self, painter: QPainter, lanes: Lanes) -> None:
         left, width = self._lane(LEVEL_LANE)
         rows, starts, stops = self._rows()
-        levels = lanes.levels(starts, stops)
-        known = np.nonzero(~np.isnan(levels))[0]
-        low, high = lanes.level_span()
-        points = [QPointF(left + width * (float(levels[row]) - low) / (high - low), rows[int(row)]) for row in known]
+        span = lanes.span(LEVEL, starts, stops)
+        low, high = lanes.limits(LEVEL, LEAST_SPAN)
+        known = np.nonzero(~np.isnan(span.low))[0]
         painter.setPen(QPen(style.LEVEL, 1))
+        points: list[QPointF] = []
+        for row in known:  # out to the peaks and back, so that a single bright or dark frame shows
+            ends = (span.low[row], span.high[row])
+            points += [QPointF(left + width * (float(end) - low) / (high - low), rows[int(row)]) for end in ends]
         painter.drawPolyline(QPolygonF(points))
 
     def _paint_dirt(self, painter: QPainter, lanes: Lanes) -> None:
         left, width = self._lane(DIRT_LANE)
         rows, starts, stops = self._rows()
-        most = lanes.most_dirt(starts, stops)
+        counted, found = (lanes.span(name, starts, stops).high for name in (DIRT_COUNTED, DIRT_FOUND))
+        most = np.nan_to_num(np.where(np.isnan(found), counted, found))
         for row in np.nonzero(most > 0)[0]:
             long = max(1.0, min(1.0, float(most[row]) / FULL_DIRT) * width)
             painter.fillRect(QRectF(left, rows[int(row)], long, 1), style.DAMAGE)
 
+    def _paint_found(self, painter: QPainter, lanes: Lanes) -> None:
+        """What else was found: filled while nobody said anything of it, an outline once somebody did."""
+        left, width = self._lane(FOUND_LANE)
+        rows, starts, stops = self._rows()
+        found, decided = (np.nan_to_num(lanes.span(name, starts, stops).high) for name in (FOUND, DECIDED))
+        for row in np.nonzero(found > 0)[0]:
+            done = decided[row] >= found[row]
+            painter.fillRect(QRectF(left, rows[int(row)], 3 if done else width, 1), style.DAMAGE)
+
     def _paint_cuts(self, painter: QPainter, lanes: Lanes) -> None:
         painter.setPen(QPen(style.TEXT, 1))
-        for cut in lanes.cuts():
-            y = self._y(cut)
+        cuts = lanes.cuts() if self._marks.cuts is None else self._marks.cuts
+        lines = {
+            round(self._y(cut)) for cut in cuts if self.stretch.first <= cut < self.stretch.stop
+        }  # no more than rows of pixels
+        for y in lines:
             painter.drawLine(QPointF(self._ruler - 4, y), QPointF(self.width(), y))
 
     def _paint_ready(self, painter: QPainter) -> None:
@@ -200,10 +245,24 @@ class ReelColumn(QWidget):
             x, top, bottom = self._ruler - 2, self._y(loop.start), self._y(loop.stop)
             painter.drawPolyline([QPointF(x + 5, top), QPointF(x, top), QPointF(x, bottom), QPointF(x + 5, bottom)])
 
+    def _paint_marked(self, painter: QPainter) -> None:
+        """Shots with their own treatment as a line beside the ruler, marks as points at the right edge."""
+        for frames in self._marks.own:
+            painter.fillRect(
+                QRectF(self._ruler - 1, self._y(frames.start), 2, self._y(frames.stop) - self._y(frames.start)),
+                style.QUIET,
+            )
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(style.TEXT)
+        for frames, _ in self._marks.marked:
+            y, right = self._y(frames.start + 0.5), self.width() - 1
+            painter.drawPolygon(QPolygonF([QPointF(right - 6, y), QPointF(right, y - 4), QPointF(right, y + 4)]))
+
     def _paint_ruler(self, painter: QPainter) -> None:
         painter.setPen(style.QUIET)
-        step = next(step for step in RULER_STEPS if self._y(step) - HEAD > 34 or step == RULER_STEPS[-1])
-        for frame in range(0, self._length, step):
+        height = self._y(1) - self._y(0)
+        step = next(step for step in RULER_STEPS if height * step > 34 or step == RULER_STEPS[-1])
+        for frame in range(-(-self.stretch.frames.start // step) * step, self.stretch.frames.stop, step):
             if abs(self._y(frame) - self._y(self._frame)) > 13:
                 self._paint_count(painter, self._y(frame), frame)
 
@@ -222,6 +281,18 @@ class ReelColumn(QWidget):
         if self._length:
             self.frame_chosen.emit(self.frame_at(event.position().y()))
 
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        """Zoom about the pointer; with Shift, move."""
+        notches = (event.angleDelta().y() or event.angleDelta().x()) / 120
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self.show_stretch(self.stretch.moved(notches))
+        else:
+            self.show_stretch(self.stretch.zoomed((event.position().y() - HEAD) / self._deep, notches))
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        """The whole reel."""
+        self.show_stretch(Stretch.whole(self._length))
+
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._choose(event)
 
@@ -238,9 +309,14 @@ class ReelColumn(QWidget):
         if frame in self._marks.unreadable:
             parts.append("cannot be read")
         if self._lanes is not None:
-            level, dirt = self._lanes.level[frame], self._lanes.dirt[frame]
-            parts.append("level not measured yet" if level < 0 else f"level {level:.0f} of 255")
-            parts.append("dirt not looked for yet" if dirt < 0 else f"{dirt:.0f} specks of dirt")
+            level, counted = self._lanes.value(LEVEL, frame), self._lanes.value(DIRT_COUNTED, frame)
+            exact = self._lanes.value(DIRT_FOUND, frame)
+            dirt = counted if exact is None else exact
+            parts.append("level not measured yet" if level is None else f"level {level:.0f} of 255")
+            parts.append("dirt not looked for yet" if dirt is None else f"{dirt:.0f} specks of dirt")
+        found = self.tell_found(frame)
+        parts += [found] if found else []
+        parts += [words for frames, words in self._marks.marked if frame in frames]
         if self._ready(frame):
             parts.append("ready to be played as treated")
         return ", ".join(parts)

@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPalette
 from PySide6.QtWidgets import QApplication
 
 HERE = Path(__file__).parent
+FONTS = HERE.parents[1] / "fonts"
 FAMILY = "B612"
 POINT_SIZE = 9
 
@@ -26,7 +27,7 @@ LEVEL = QColor(190, 190, 190)
 
 def put_on(app: QApplication) -> None:
     """Give the application its font, palette and style sheet."""
-    for path in sorted((HERE / "fonts").glob("*.otf")):
+    for path in sorted(FONTS.glob("*.otf")):
         QFontDatabase.addApplicationFont(str(path))
     font = QFont(FAMILY, POINT_SIZE)
     font.setFeature(QFont.Tag("tnum"), 1)

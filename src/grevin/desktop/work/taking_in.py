@@ -13,9 +13,12 @@ from grevin.core.errors import CancelledError
 from grevin.core.intake.examination import Examination, examine
 from grevin.core.intake.reel import DeclaredReel
 from grevin.core.job.document import Reel
+from grevin.core.job.measured import MeasuredFile
 from grevin.core.media.video_file import VideoFile
 from grevin.core.progress import Progress
-from grevin.core.survey.lanes import Lanes, measure_levels
+from grevin.core.survey.lanes import Lanes
+from grevin.core.survey.measures.base import Depth
+from grevin.core.survey.survey import Row, Survey, curve_names, measured_key, run_survey
 from grevin.desktop.work.opening import open_entry
 from grevin.desktop.work.workers import Task
 
@@ -30,6 +33,7 @@ class TakingIn(QObject):
     grew = Signal()
     examined = Signal(object)
     lanes_made = Signal(object)
+    surveyed = Signal(object)
     lanes_changed = Signal()
     unreadable = Signal(int, str)
     progressed = Signal(object)
@@ -97,9 +101,10 @@ class TakingIn(QObject):
         if lanes is self.lanes:
             self.unreadable.emit(frame, words)
 
-    def _measured(self, _: object) -> None:
+    def _measured(self, survey: object) -> None:
         self._refresh.stop()
         self.lanes_changed.emit()
+        self.surveyed.emit(survey)
 
     def _run(self, work: Callable[[Progress], object], then: Callable[[object], None], show: bool = False) -> None:
         task = Task(work, "intake", self)
@@ -156,10 +161,23 @@ def _examine(entry: Reel, job: Path, progress: Progress) -> Examination:
 
 def _measure(
     entry: Reel, job: Path, lanes: Lanes, unreadable: Callable[[int, str], None], progress: Progress
-) -> None:  # fmt: skip
+) -> Survey | None:  # fmt: skip
+    """Levels and cuts, or the whole survey where the job holds it; what was measured before is taken from the job."""
+    store = MeasuredFile(job)
     reel = open_entry(entry, job, progress, patient=True)
     try:
-        for _ in measure_levels(reel, lanes, progress, unreadable):
-            time.sleep(PAUSE_S)
+        whole = store.count(measured_key(reel, "full")) == len(reel)
+        depth: Depth = "full" if whole else "first"
+        names = curve_names(depth)
+
+        def take(row: Row) -> None:
+            lanes.take(names, row)
+            if row.fault:
+                unreadable(row.frame, row.fault)
+            if not whole:
+                time.sleep(PAUSE_S)
+
+        survey = run_survey(reel, range(len(reel)), depth, progress, store, take, workers=1)
+        return survey if whole else None
     finally:
         reel.close()

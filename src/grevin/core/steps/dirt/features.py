@@ -109,10 +109,8 @@ def around_blobs(
 def _boxes(
     rows: npt.NDArray[Any], columns: npt.NDArray[Any], blob: npt.NDArray[Any], count: int
 ) -> npt.NDArray[np.int64]:
-    limits = np.array([[1 << 30, 1 << 30, -1, -1]] * count)
-    np.minimum.at(limits[:, 0], blob, columns)
-    np.minimum.at(limits[:, 1], blob, rows)
-    np.maximum.at(limits[:, 2], blob, columns)
-    np.maximum.at(limits[:, 3], blob, rows)
-    limits[:, 2:] += 1 - limits[:, :2]
-    return limits
+    order = np.argsort(blob, kind="stable")
+    starts = np.searchsorted(blob[order], np.arange(count))
+    low = [np.minimum.reduceat(values[order], starts) for values in (columns, rows)]
+    high = [np.maximum.reduceat(values[order], starts) for values in (columns, rows)]
+    return np.stack([*low, *(top - bottom + 1 for top, bottom in zip(high, low, strict=True))], axis=1).astype(np.int64)

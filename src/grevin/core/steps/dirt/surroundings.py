@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
+import numpy.typing as npt
 
 from grevin.core.motion.flow import Luma8
 from grevin.core.picture.frame import Mask
@@ -59,7 +60,7 @@ def look_around(seen: Suspects, blob: int) -> Around:
     inside = seen.labels[rows, columns] == blob + 1
     ring = _ring(inside, seen.skirt[rows, columns])
     levels = seen.here[rows, columns][inside].astype(np.float32)
-    level, uneven = float(levels.mean()), float(levels.std())
+    level, uneven = float(levels.mean()), _spread(levels)
     outlying = min(_outlying(level, neighbour.luma, (x, y, wide, high)) for neighbour in seen.neighbours)
     room = float(min(x, y, width - x - wide, height - y - high))
     displaced = min(_displaced(seen.here, neighbour.luma, (x, y, wide, high)) for neighbour in seen.neighbours)
@@ -67,11 +68,20 @@ def look_around(seen: Suspects, blob: int) -> Around:
         return Around(8.0 * seen.noise, 1.0, 40.0, 8.0, displaced, room, outlying, 0.0, uneven)
     left = seen.residual[rows, columns][ring].astype(np.float32)
     own = seen.here[rows, columns][ring].astype(np.float32)
-    bend = max(float(n.flow[rows, columns][ring].std(axis=0).sum()) for n in seen.neighbours)
+    bend = max(
+        _spread(flow[:, 0]) + _spread(flow[:, 1]) for flow in (n.flow[rows, columns][ring] for n in seen.neighbours)
+    )
     return Around(
         float(np.minimum(left, 8.0 * seen.noise).mean()), float((left > DEVIATING_NOISE * seen.noise).mean()),
-        float(own.std()), bend, displaced, room, outlying, abs(level - float(own.mean())), uneven,
+        _spread(own), bend, displaced, room, outlying, abs(level - float(own.mean())), uneven,
     )  # fmt: skip
+
+
+def _spread(values: npt.NDArray[np.float32]) -> float:
+    """Standard deviation of a few values; NumPy's own takes three times as long for so few."""
+    wide = values.astype(np.float64)
+    mean = float(wide.sum()) / len(wide)
+    return float(np.sqrt(max(0.0, float(wide @ wide) / len(wide) - mean * mean)))
 
 
 def _ring(blob: Mask, skirt: Mask) -> Mask:

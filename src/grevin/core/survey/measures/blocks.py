@@ -6,7 +6,7 @@ from typing import ClassVar
 
 import numpy as np
 
-from grevin.core.survey.measures.base import Series, Sight
+from grevin.core.survey.measures.base import Depth, Series, Sight
 
 GRID_PX = 8  # of JPEG, MPEG-2, DV
 
@@ -17,11 +17,11 @@ class Blocks:
     series: ClassVar[tuple[Series, ...]] = (
         Series("block_grid", "ratio", "step over block borders against the step elsewhere; 1 for no grid"),
     )
-    quick: ClassVar[bool] = False
+    depth: ClassVar[Depth] = "full"
 
     def of(self, sight: Sight) -> tuple[float, ...]:
         """See `series`."""
-        luma = sight.luma[::2].astype(np.int16)
+        luma = sight.here.luma[::2].astype(np.int16)
         if luma.shape[1] < 4 * GRID_PX:
             return (1.0,)
         bend = np.abs(

@@ -7,7 +7,7 @@ from typing import ClassVar
 import numpy as np
 import numpy.typing as npt
 
-from grevin.core.survey.measures.base import Series, Sight
+from grevin.core.survey.measures.base import Depth, Series, Sight
 
 DARK_LEVELS = 26  # 8-bit levels: black of limited range, with noise
 MOST_SHARE = 0.25  # of the picture that a border can take
@@ -19,11 +19,11 @@ class Borders:
     series: ClassVar[tuple[Series, ...]] = tuple(
         Series(f"border_{side}", "px", f"black border at the {side}") for side in ("left", "right", "top", "bottom")
     )
-    quick: ClassVar[bool] = True
+    depth: ClassVar[Depth] = "quick"
 
     def of(self, sight: Sight) -> tuple[float, ...]:
         """See `series`."""
-        luma = sight.luma
+        luma = sight.here.luma
         dark_rows = np.quantile(luma[:, ::8], 0.9, axis=1) <= DARK_LEVELS
         dark_columns = np.quantile(luma[::8], 0.9, axis=0) <= DARK_LEVELS
         if dark_rows.mean() > 1 - MOST_SHARE:

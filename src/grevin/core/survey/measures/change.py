@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import ClassVar
 
 from grevin.core.measure.repeats import change_between
-from grevin.core.survey.measures.base import Series, Sight
+from grevin.core.survey.measures.base import Depth, Series, Sight
 
 
 class ChangeMeasure:
@@ -15,12 +15,12 @@ class ChangeMeasure:
         Series("change_largest", "levels of 255", "mean of the largest block changes; 0 for an equal frame"),
         Series("noise_correlation", "-1..1", "how much of the noise stays where the picture moves"),
     )
-    quick: ClassVar[bool] = False
+    depth: ClassVar[Depth] = "full"
 
     def of(self, sight: Sight) -> tuple[float, ...]:
         """See `series`."""
         if sight.before is None:
             return float("nan"), float("nan")
-        change = change_between(sight.before.luma, sight.luma)
+        change = change_between(sight.before.luma, sight.here.luma, sight.motion)
         correlation = change.noise_correlation
         return change.largest, float("nan") if correlation is None else correlation

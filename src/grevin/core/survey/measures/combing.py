@@ -6,7 +6,7 @@ from typing import ClassVar
 
 import numpy as np
 
-from grevin.core.survey.measures.base import Series, Sight
+from grevin.core.survey.measures.base import Depth, Series, Sight
 
 # A pixel is combed where it is above or below both lines beside it by this much while the lines two away agree with it
 # (common practice, no source).
@@ -17,11 +17,11 @@ class Combing:
     """Share of the picture that is combed."""
 
     series: ClassVar[tuple[Series, ...]] = (Series("combing", "% of picture", "combed share of the picture"),)
-    quick: ClassVar[bool] = False
+    depth: ClassVar[Depth] = "full"
 
     def of(self, sight: Sight) -> tuple[float, ...]:
         """See `series`."""
-        luma = sight.luma.astype(np.int16)
+        luma = sight.here.luma.astype(np.int16)
         if luma.shape[0] < 8:
             return (0.0,)
         middle, up, down = luma[2:-2], luma[1:-3], luma[3:-1]

@@ -7,7 +7,7 @@ from typing import ClassVar
 import cv2
 import numpy as np
 
-from grevin.core.survey.measures.base import Series, Sight
+from grevin.core.survey.measures.base import Depth, Series, Sight
 
 SHARES = (0.01, 0.5, 0.99)
 CHANNELS = ("luma", "red", "green", "blue")
@@ -21,11 +21,11 @@ class Levels:
         for channel in CHANNELS
         for kind, words in (("mean", "mean"), ("p01", "1st percentile"), ("p50", "median"), ("p99", "99th percentile"))
     )
-    quick: ClassVar[bool] = True
+    depth: ClassVar[Depth] = "first"
 
     def of(self, sight: Sight) -> tuple[float, ...]:
         """See `series`."""
-        planes = [sight.luma, *cv2.split(sight.half_rgb)]
+        planes = [sight.here.luma, *cv2.split(sight.here.half_rgb)]
         return tuple(value for plane in planes for value in _figures(np.asarray(plane, np.uint8)))
 
 

@@ -6,7 +6,7 @@ from typing import ClassVar
 
 import numpy as np
 
-from grevin.core.survey.measures.base import Series, Sight
+from grevin.core.survey.measures.base import Depth, Series, Sight
 
 BLACK, WHITE = 4, 250  # 8-bit levels: what is clipped tells nothing about the light
 OFFSET = 16.0  # keeps the ratio of dark places steady (methods, local flicker)
@@ -19,14 +19,14 @@ class Light:
     series: ClassVar[tuple[Series, ...]] = (
         Series("light_change", "%", "change of the light against the frame before"),
     )
-    quick: ClassVar[bool] = False
+    depth: ClassVar[Depth] = "full"
 
     def of(self, sight: Sight) -> tuple[float, ...]:
         """See `series`."""
         moved = sight.moved_before
         if moved is None:
             return (float("nan"),)
-        here, there = sight.half[::2, ::2].astype(np.float32), moved[::2, ::2].astype(np.float32)
+        here, there = sight.here.half[::2, ::2].astype(np.float32), moved[::2, ::2].astype(np.float32)
         shift = float(np.median(here - there))
         good = (here > BLACK) & (here < WHITE) & (there > BLACK) & (there < WHITE)
         good &= np.abs(here - there - shift) < SAME_PLACE

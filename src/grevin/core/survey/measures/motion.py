@@ -6,7 +6,7 @@ from typing import ClassVar
 
 import numpy as np
 
-from grevin.core.survey.measures.base import Series, Sight
+from grevin.core.survey.measures.base import Depth, Series, Sight
 
 
 class Motion:
@@ -16,7 +16,7 @@ class Motion:
         Series("motion_median", "px/frame", "motion of half the picture"),
         Series("motion_p95", "px/frame", "motion below which 95 % of the picture moves"),
     )
-    quick: ClassVar[bool] = False
+    depth: ClassVar[Depth] = "full"
 
     def of(self, sight: Sight) -> tuple[float, ...]:
         """See `series`."""

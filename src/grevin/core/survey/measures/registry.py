@@ -8,11 +8,14 @@ from grevin.core.survey.measures.borders import Borders
 from grevin.core.survey.measures.change import ChangeMeasure
 from grevin.core.survey.measures.combing import Combing
 from grevin.core.survey.measures.detail import Detail
+from grevin.core.survey.measures.dirt import DirtCount
+from grevin.core.survey.measures.fields import FieldChange
 from grevin.core.survey.measures.levels import Levels
 from grevin.core.survey.measures.light import Light
 from grevin.core.survey.measures.motion import Motion
 from grevin.core.survey.measures.noise import Noise
 
 MEASURES: tuple[Measure, ...] = (
-    Levels(), Light(), Detail(), Noise(), Motion(), ChangeMeasure(), Combing(), Blocks(), Borders(),
+    Levels(), Light(), Detail(), Noise(), Motion(), ChangeMeasure(), FieldChange(), Combing(), Blocks(),
+    Borders(), DirtCount(),
 )  # fmt: skip

@@ -1,0 +1,55 @@
+"""Rows of a survey in a database, so that a pass goes on where it was stopped (`survey.survey.MeasuredStore`)."""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Iterator
+from contextlib import closing
+from pathlib import Path
+
+import numpy as np
+
+from grevin.core.survey.measures.base import SPOT
+from grevin.core.survey.survey import Row
+
+TABLES = """
+CREATE TABLE IF NOT EXISTS measured (key TEXT NOT NULL, frame INTEGER NOT NULL, cut INTEGER NOT NULL,
+  fault TEXT NOT NULL, curves BLOB NOT NULL, spots BLOB NOT NULL, PRIMARY KEY (key, frame)) WITHOUT ROWID;
+"""
+
+
+class MeasuredFile:
+    """The table `measured` of a database file, over a connection for each act, so that any thread may use it."""
+
+    def __init__(self, path: Path) -> None:
+        self._path = path
+
+    def _connect(self) -> sqlite3.Connection:
+        self._path.parent.mkdir(parents=True, exist_ok=True)
+        database = sqlite3.connect(self._path)
+        database.execute("PRAGMA synchronous = NORMAL")
+        database.execute(TABLES)
+        return database
+
+    def measured(self, key: str) -> Iterator[Row]:
+        """The rows kept under a key, in the order of frames."""
+        with closing(self._connect()) as database:
+            query = "SELECT frame, cut, fault, curves, spots FROM measured WHERE key = ? ORDER BY frame"
+            for frame, cut, fault, curves, spots in database.execute(query, (key,)):
+                yield Row(frame, np.frombuffer(curves, np.float32), bool(cut), fault, np.frombuffer(spots, SPOT))
+
+    def keep_measured(self, key: str, rows: list[Row]) -> None:
+        """Keep more rows."""
+        with closing(self._connect()) as database, database:
+            database.executemany(
+                "INSERT OR REPLACE INTO measured VALUES (?, ?, ?, ?, ?, ?)",
+                (
+                    (key, row.frame, int(row.cut), row.fault, row.values.tobytes(), row.spots.tobytes())
+                    for row in rows
+                ),
+            )  # fmt: skip
+
+    def count(self, key: str) -> int:
+        """How many frames are kept under a key."""
+        with closing(self._connect()) as database:
+            return int(database.execute("SELECT count(*) FROM measured WHERE key = ?", (key,)).fetchone()[0])

@@ -1,0 +1,51 @@
+"""Kinds of findings and curves in words, for people."""
+
+from __future__ import annotations
+
+KIND_WORDS = {
+    "black": "black picture", "white": "white picture", "freeze": "frozen picture", "repeat": "repeated frame",
+    "near_repeat": "frame repeated and compressed again", "held_noise": "noise that stays while the picture moves",
+    "combing": "two moments woven into one frame", "flash": "flash", "flicker": "flicker",
+    "unreadable": "unreadable frame", "dirt": "dirt", "edges": "black borders", "compression": "blocks of a codec",
+    "left_alone": "frame left alone by a step",
+}  # fmt: skip
+CURVE_WORDS = {
+    "level_luma_mean": "level", "light_change": "light change", "noise": "noise", "sharpness": "sharpness",
+    "motion_p95": "motion", "temporal_information": "temporal information", "combing": "combing",
+    "block_grid": "block grid", "dirt_count": "dirt", "dirt_area": "dirt, area",
+    "spatial_information": "spatial information", "change_largest": "largest change",
+}  # fmt: skip
+# curve: lowest and highest of its drawing, so that what is next to nothing looks like it
+CURVE_SCALES = {
+    "level_luma_mean": (0.0, 255.0), "light_change": (-6.0, 6.0), "dirt_count": (0.0, 10.0), "noise": (0.0, 6.0),
+    "sharpness": (0.0, 1.5), "motion_p95": (0.0, 12.0), "temporal_information": (0.0, 30.0), "combing": (0.0, 2.0),
+    "block_grid": (1.0, 2.0),
+}  # fmt: skip
+
+
+def kind_words(kind: str) -> str:
+    """A kind of finding for people."""
+    return KIND_WORDS.get(kind, kind.replace("_", " "))
+
+
+def curve_words(name: str) -> str:
+    """A curve for people."""
+    return CURVE_WORDS.get(name, name.replace("_", " "))
+
+
+def figures_words(figures: dict[str, float]) -> str:
+    """Figures of a finding in one line."""
+    figures = dict(figures)
+    contrast = figures.pop("contrast", None)
+    units = {"percent": "%", "period_frames": "frames", "pixels": "px"}
+    names = {"percent": "", "period_frames": "every", "pixels": "", "frames": ""}
+    parts = []
+    for name, value in figures.items():
+        if name == "period_frames" and not value:
+            continue
+        words, unit = names.get(name, name.removesuffix("_px")), units.get(name, "px" if name.endswith("_px") else "")
+        unit = "frames" if name == "frames" and value != 1 else "frame" if name == "frames" else unit
+        parts.append(" ".join(part for part in (words.replace("_", " "), f"{value:.4g}", unit) if part))
+    if contrast is not None:
+        parts.append(f"{abs(contrast):.0f} levels {'brighter' if contrast > 0 else 'darker'}")
+    return ", ".join(parts)

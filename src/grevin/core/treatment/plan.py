@@ -1,0 +1,126 @@
+"""What is done to a reel: a treatment for each of its shots, and the reel under them."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from dataclasses import dataclass
+
+from grevin.core.cache import ByteCache
+from grevin.core.errors import SettingsError
+from grevin.core.keys import content_key
+from grevin.core.picture.format import PictureFormat
+from grevin.core.picture.frame import Frame
+from grevin.core.picture.source import FrameSource
+from grevin.core.treatment.chain import DEFAULT_CACHE_BYTES, CachedSource, Chain
+from grevin.core.treatment.recipe import Treatment
+from grevin.core.treatment.verdicts import Verdicts
+
+
+@dataclass(frozen=True)
+class Part:
+    """A run of frames under one treatment.
+
+    Attributes:
+        first: its first frame; it goes on to the next part.
+        treatment: what is done.
+    """
+
+    first: int
+    treatment: Treatment
+
+
+@dataclass(frozen=True)
+class Plan:
+    """Treatments of a whole reel.
+
+    Attributes:
+        parts: in the order of frames, the first from frame 0.
+        cuts: first frames of shots by the operator's word; None where cuts are found from the pictures.
+    """
+
+    parts: tuple[Part, ...]
+    cuts: frozenset[int] | None = None
+
+    @classmethod
+    def whole(cls, treatment: Treatment) -> Plan:
+        """The same for every frame."""
+        return cls((Part(0, treatment),))
+
+    def treatment_at(self, frame: int) -> Treatment:
+        """What is done to a frame."""
+        return self.parts[max(0, bisect_right(self.parts, frame, key=lambda part: part.first) - 1)].treatment
+
+    def treatments(self) -> tuple[Treatment, ...]:
+        """Every different treatment, in the order of frames."""
+        return tuple({part.treatment.model_dump_json(): part.treatment for part in self.parts}.values())
+
+
+class TreatedReel:
+    """A reel under a plan: a chain for each different treatment, over shared caches."""
+
+    def __init__(
+        self, reel: FrameSource, plan: Plan, cache: ByteCache | None = None, results: ByteCache | None = None,
+        verdicts: Verdicts | None = None,
+    ) -> None:  # fmt: skip
+        self.plan = plan
+        self._cache = cache or ByteCache(DEFAULT_CACHE_BYTES)
+        self._results = results or self._cache
+        self._verdicts = verdicts or Verdicts()
+        self._reel = reel
+        self._chains: dict[str, Chain] = {}
+        self.source: CachedSource = self.at(0).source
+
+    def at(self, frame: int) -> Chain:
+        """The chain that a frame goes through."""
+        return self.under(self.plan.treatment_at(frame))
+
+    def under(self, treatment: Treatment) -> Chain:
+        """The reel under some treatment, sharing what is known already."""
+        key = treatment.model_dump_json()
+        held = self._chains.get(key)
+        if held is None:
+            held = Chain(self._reel, treatment, self._cache, self._results, self._verdicts, self.plan.cuts)
+            self._chains[key] = held
+        return held
+
+    def chains(self) -> tuple[Chain, ...]:
+        """Every chain of the plan."""
+        return tuple(self.under(treatment) for treatment in self.plan.treatments())
+
+    @property
+    def format(self) -> PictureFormat:
+        """Format of what comes out.
+
+        Raises:
+            SettingsError: if the parts give different ones, which cannot be written as one.
+        """
+        formats = {chain.result.format for chain in self.chains()}
+        if len(formats) > 1:
+            raise SettingsError("The shots of this reel have different output formats.", "Write them one by one.")
+        return formats.pop()
+
+
+class TreatedSource:
+    """What comes out of a treated reel, as a FrameSource."""
+
+    def __init__(self, treated: TreatedReel) -> None:
+        self._treated = treated
+        self._format = treated.format
+        self._identity = content_key(*(chain.result.identity for chain in treated.chains()))
+
+    @property
+    def format(self) -> PictureFormat:
+        """Format of the frames."""
+        return self._format
+
+    @property
+    def identity(self) -> str:
+        """Key over everything that the pictures depend on."""
+        return self._identity
+
+    def __len__(self) -> int:
+        return len(self._treated.source)
+
+    def frame(self, number: int) -> Frame:
+        """Frame `number`, treated, as it would be written."""
+        return self._treated.at(number).result.frame(number).rounded()

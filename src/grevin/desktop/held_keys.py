@@ -1,0 +1,72 @@
+"""Keys that last while they are held, and leaving a field, so that keys act again."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QEvent, QObject, Qt, QTimer
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QAbstractItemView,
+    QAbstractSpinBox,
+    QApplication,
+    QComboBox,
+    QLineEdit,
+    QWidget,
+)
+
+from grevin.desktop.light_table.light_table import LightTable
+
+LEAVING_KEYS = {Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape}
+USES_SPACE = (QLineEdit, QAbstractSpinBox, QAbstractButton, QComboBox, QAbstractItemView)
+
+
+class HeldKeys(QObject):
+    """An event filter over the whole application, deaf while the window is not the active one."""
+
+    def __init__(
+        self, window: QWidget, table: Callable[[], LightTable | None], before: Callable[[bool], object],
+        play: Callable[[], object],
+    ) -> None:  # fmt: skip
+        """Listen.
+
+        Args:
+            window: the window that has to be active.
+            table: the light table in sight, None where there is none.
+            before: told whether the source is wanted.
+            play: play or stop.
+        """
+        super().__init__(window)
+        self._window = window
+        self._table = table
+        self._before = before
+        self._play = play
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """See every key before it is acted on; none is taken away."""
+        if not isinstance(event, QKeyEvent) or not self._window.isActiveWindow():
+            return super().eventFilter(watched, event)
+        pressed = event.type() == QEvent.Type.KeyPress
+        released = event.type() == QEvent.Type.KeyRelease
+        plain = event.modifiers() == Qt.KeyboardModifier.NoModifier and not event.isAutoRepeat()
+        field = QApplication.focusWidget()
+        typing = isinstance(field, QLineEdit | QAbstractSpinBox)
+        if plain and (pressed or released) and event.key() == Qt.Key.Key_X and not typing:
+            self._before(pressed)
+        if plain and event.key() == Qt.Key.Key_Space and not isinstance(field, USES_SPACE):
+            self._space(pressed, released)
+        table = self._table()
+        if pressed and typing and event.key() in LEAVING_KEYS and table is not None:
+            QTimer.singleShot(0, lambda: table.setFocus(Qt.FocusReason.OtherFocusReason))
+        return super().eventFilter(watched, event)
+
+    def _space(self, pressed: bool, released: bool) -> None:
+        """Space moves the picture while it is down; let go without having moved it, it plays or stops."""
+        table = self._table()
+        if table is None:
+            return
+        if pressed:
+            table.hold_space(True)
+        elif released and table.panning_by_space and not table.hold_space(False):
+            self._play()

@@ -1,0 +1,180 @@
+"""What is known of the open reel, brought to where it is shown: reel column, survey chart, lists."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+import numpy as np
+from PySide6.QtCore import QObject, QTimer
+
+from grevin.core.job.shots import frames_of
+from grevin.core.survey.lanes import Lanes
+from grevin.core.survey.measures.base import Depth
+from grevin.core.survey.survey import Survey
+from grevin.core.survey.words import kind_words
+from grevin.desktop.places.playing import Player
+from grevin.desktop.places.survey import SurveyPlace
+from grevin.desktop.reel_column.column import DECIDED, DIRT_FOUND, FOUND, Marks, ReelColumn
+from grevin.desktop.session import Session
+from grevin.desktop.work.looks import Look
+from grevin.desktop.work.surveying import Surveying
+from grevin.desktop.work.taking_in import TakingIn
+
+SOON_MS = 150
+
+
+class ReelFacts(QObject):
+    """Joins session, background work and what draws it; begins surveys."""
+
+    def __init__(
+        self, session: Session, column: ReelColumn, place: SurveyPlace, player: Player, taking_in: TakingIn,
+        surveying: Surveying, parent: QObject | None = None,
+    ) -> None:  # fmt: skip
+        super().__init__(parent)
+        self._session = session
+        self._column = column
+        self._place = place
+        self._player = player
+        self._taking_in = taking_in
+        self._surveying = surveying
+        self._shown_plan = session.plan
+        self._soon = QTimer(self, singleShot=True, interval=SOON_MS)
+        self._soon.timeout.connect(self._enter_findings)
+        self.acts: dict[str, Callable[[], object]] = {
+            "survey": partial(self.survey, "full"), "survey_loop": partial(self.survey, "full", True),
+            "quick_survey": partial(self.survey, "quick"),
+            "mark": place.marks.mark_here, "mark_back": partial(self._go_mark, -1),
+            "mark_on": partial(self._go_mark, 1), "split_shot": partial(place.shots.do, "split_shot"),
+            "join_shot": self._join, "play_around": place.play_around,
+        }  # fmt: skip
+        self._connect()
+
+    def _connect(self) -> None:
+        session, surveying, taking_in = self._session, self._surveying, self._taking_in
+        for signal in (session.declared_changed, session.counter_changed, session.parts_changed):
+            signal.connect(self.show_marks)
+        session.findings_changed.connect(self.show_marks)
+        session.findings_changed.connect(self._soon.start)
+        session.treatment_changed.connect(self._forget_dirt)
+        session.reel_grew.connect(lambda: self.show_lanes(taking_in.lanes))
+        self._player.loop_changed.connect(self.show_marks)
+        taking_in.lanes_made.connect(self.show_lanes)
+        taking_in.surveyed.connect(self._surveyed)
+        for signal in (taking_in.lanes_changed, surveying.lanes_changed):
+            signal.connect(self._column.refresh)
+            signal.connect(self._place.refresh)
+        surveying.finished.connect(self._surveyed)
+
+    def is_ready(self, frame: int) -> bool:
+        """Whether a frame's picture at the view point is at hand."""
+        treated, view_point = self._session.treated, self._session.place.view_point
+        if treated is None:
+            return False
+        chain = treated.at(frame)
+        return view_point < len(chain.view_points) and chain.is_ready(view_point, frame)
+
+    def show_lanes(self, lanes: Lanes | None) -> None:
+        """Other curves, or the same over more frames."""
+        self._session.parts.lanes = lanes
+        self._column.show_lanes(self._session.length, lanes, self.is_ready)
+        self._place.show_lanes(lanes)
+        self.show_marks()
+        self._soon.start()
+
+    def show_marks(self, _changed: object = None) -> None:
+        """Trims, loop, unreadable frames, shots and marks."""
+        session, player = self._session, self._player
+        entry, length = session.entry, session.length
+        loop = player.loop if player.loop_is_set else None
+        self._place.marks.loop = loop
+        self._place.time_bar.show_loop(loop, session.counter)
+        shots = entry.shots if entry is not None else ()
+        own = tuple(frames_of(shots, n, length) for n, shot in enumerate(shots) if shot.treatment is not None)
+        marked = tuple(
+            (range(mark.first, mark.last + 1), mark.note or kind_words(mark.kind) or "marked")
+            for mark in session.parts.marks
+        )
+        cuts = tuple(shot.first for shot in shots if shot.first) if shots else None
+        self._column.tell_found = self._found_words
+        self._column.show_marks(
+            Marks(session.kept, loop, own, marked, cuts, tuple(sorted(session.unreadable)), session.counter)
+        )
+
+    def _found_words(self, frame: int) -> str:
+        table = self._session.findings
+        return ", ".join(map(kind_words, table.at(frame, "dirt"))) if table is not None else ""
+
+    def _enter_findings(self) -> None:
+        """How many findings touch each frame, and how many of them were decided; single specks have a lane."""
+        lanes, table = self._taking_in.lanes, self._session.findings
+        if lanes is None or table is None or not len(lanes):
+            return
+        for name, decided in ((FOUND, False), (DECIDED, True)):
+            counts = np.zeros(len(lanes) + 1, np.float32)
+            for first, last in table.spans("dirt", decided):
+                if first < len(lanes):
+                    counts[first] += 1
+                    counts[min(last + 1, len(lanes))] -= 1
+            lanes.curve(name)[:] = np.cumsum(counts[:-1])
+        self._column.refresh()
+
+    def _forget_dirt(self) -> None:
+        """Another treatment finds other dirt; a verdict changes its own frame only, which is looked at again."""
+        lanes = self._taking_in.lanes
+        if lanes is not None and self._session.plan.parts != self._shown_plan.parts:
+            lanes.forget(DIRT_FOUND)
+        self._shown_plan = self._session.plan
+        self._column.refresh()
+
+    def take_look(self, look: Look) -> None:
+        """What the selected step found on a frame."""
+        lanes = self._taking_in.lanes
+        if lanes is not None and look.evidence is not None and look.number < len(lanes):
+            lanes.curve(DIRT_FOUND)[look.number] = len(look.evidence.blobs)
+
+    # Surveys
+
+    def survey(self, depth: Depth, loop: bool = False) -> None:
+        """Begin a survey of the reel or the loop, or go on with one."""
+        session, lanes = self._session, self._taking_in.lanes
+        if session.entry is None or session.job_file is None or session.reel is None:
+            return
+        if lanes is None:
+            session.told.emit("The reel is still being opened to its end: a moment.")
+            return
+        if self._surveying.running:
+            self._surveying.pause(not self._surveying.paused)
+            return
+        if loop and not self._player.loop_is_set:
+            session.told.emit("Set a loop first (Q where it begins, E where it ends).")
+            return
+        frames = self._player.loop if loop else range(session.length)
+        self._surveying.start(session.entry, session.job_file.path, lanes, depth, frames)
+
+    def _surveyed(self, survey: Survey | None) -> None:
+        self._surveying.adopt(survey)
+        self._place.show_survey(survey)
+        self._session.findings_changed.emit()
+        if survey is not None and survey.frames.step == 1:
+            for frame, words in survey.unreadable:
+                self._session.note_unreadable(frame, words)
+
+    # Marks and shots
+
+    def _go_mark(self, direction: int) -> None:
+        frame = self._session.place.frame
+        firsts = [mark.first for mark in self._session.parts.marks]
+        ahead = [first for first in firsts if (first - frame) * direction > 0]
+        if ahead:
+            self._session.go(min(ahead) if direction > 0 else max(ahead))
+        else:
+            self._session.told.emit("No more marks that way.")
+
+    def _join(self) -> None:
+        """Join the shot in sight with the one before it."""
+        parts = self._session.parts
+        if not parts.settled:
+            self._session.told.emit("Cuts are still being looked for: shots can be worked with when all are known.")
+        elif not parts.join(parts.at(self._session.place.frame)):
+            self._session.told.emit("There is no shot before the first.")

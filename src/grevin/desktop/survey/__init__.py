@@ -1,0 +1,1 @@
+"""Parts of the Survey place: chart, findings, shots, marks, condition."""
