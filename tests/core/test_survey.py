@@ -25,9 +25,12 @@ from grevin.core.survey.lanes import Lanes
 from grevin.core.survey.measures.base import Depth, Seen, Sight
 from grevin.core.survey.measures.blocks import Blocks
 from grevin.core.survey.measures.borders import Borders
+from grevin.core.survey.measures.change import ChangeMeasure
 from grevin.core.survey.measures.combing import Combing
 from grevin.core.survey.measures.detail import Detail
+from grevin.core.survey.measures.fields import FieldChange
 from grevin.core.survey.measures.levels import Levels
+from grevin.core.survey.measures.light import Light
 from grevin.core.survey.measures.motion import Motion
 from grevin.core.survey.measures.noise import Noise
 from grevin.core.survey.measures.registry import MEASURES
@@ -126,6 +129,71 @@ def test_combing_shows_two_moments_in_one_frame() -> None:
     (whole,), (combed,) = (Combing().of(seen(frame_of(luma))) for luma in (first, woven))
     assert whole < 0.2
     assert combed > 2.0
+
+
+def value(measure, sight: Sight, name: str) -> float:
+    return dict(zip((one.name for one in measure.series), measure.of(sight), strict=True))[name]
+
+
+def between(first: np.ndarray, second: np.ndarray) -> Sight:
+    return Sight(Seen(frame_of(second, 1)), Seen(frame_of(first)))
+
+
+def test_a_change_of_the_light_is_its_percentage() -> None:
+    """Above black (16, BT.601-7) the light is what the code values say."""
+    luma = texture(31)
+    brighter = (luma - 16) * 1.04 + 16
+    assert value(Light(), between(luma, brighter), "light_change") == pytest.approx(4.0, abs=0.5)
+
+
+def test_sharpness_is_the_ratio_of_fine_to_coarse_detail() -> None:
+    from scipy.ndimage import gaussian_filter
+
+    def fine(picture: np.ndarray) -> float:
+        return float((picture - gaussian_filter(picture, 1.0, mode="mirror", truncate=4.0)).std())
+
+    here = Seen(frame_of(texture(32, 1.2)))
+    expected = fine(here.luma.astype(float)) / fine(here.half.astype(float))
+    assert value(Detail(), Sight(here), "sharpness") == pytest.approx(expected, rel=0.03)
+
+
+def test_the_fastest_motion_is_told_beside_the_usual() -> None:
+    still, wide = texture(33, 3.0), texture(34, 3.0, 400)
+    first, second = still.copy(), still.copy()
+    first[120:], second[120:] = wide[120:, 20:340], wide[120:, 12:332]
+    assert value(Motion(), between(first, second), "motion_p95") == pytest.approx(8.0, abs=1.0)
+
+
+def test_the_largest_change_is_that_of_the_blocks_that_changed_most() -> None:
+    luma = texture(35)
+    changed = luma.copy()
+    changed[64:128, 96:192] += 40  # 24 blocks of 16 px, of which six are 2 % of the picture
+    assert value(ChangeMeasure(), between(luma, changed), "change_largest") == pytest.approx(40.0, abs=1.0)
+
+
+def test_fields_change_each_by_itself() -> None:
+    luma = texture(36)
+    changed = luma.copy()
+    changed[65:129:2, 96:192] += 40
+    sight = between(luma, changed)
+    assert value(FieldChange(), sight, "change_top") == 0
+    assert value(FieldChange(), sight, "change_bottom") == pytest.approx(40.0, abs=1.0)
+
+
+@pytest.mark.parametrize(("held", "low", "high"), [(True, 0.6, 1.01), (False, -0.2, 0.2)])
+def test_noise_that_stays_correlates_with_itself(held: bool, low: float, high: float) -> None:
+    rng = np.random.default_rng(37)
+    clean = pan(2, 38, 4.0, noise=0.0)
+    first = rng.normal(0, 3, (240, 320))
+    second = first if held else rng.normal(0, 3, (240, 320))
+    sight = between(cv2.GaussianBlur(clean[0], (0, 0), 3) + first, cv2.GaussianBlur(clean[1], (0, 0), 3) + second)
+    assert low < value(ChangeMeasure(), sight, "noise_correlation") < high
+
+
+def test_combing_is_the_share_of_the_picture() -> None:
+    luma = np.full((240, 320), 100.0)
+    luma[61:181:2, 80:240] += 40  # every other line of a quarter of the picture
+    assert value(Combing(), seen(frame_of(luma)), "combing") == pytest.approx(25.0, abs=0.6)
 
 
 def test_a_block_grid_shows_after_coarse_compression() -> None:
@@ -232,6 +300,8 @@ def test_dirt_is_counted_where_it_was_put() -> None:
     assert hits >= 0.9 * len(spots)
     assert hits >= 0.6 * sum(len(true[number]) for number in inner)
     assert result.series["dirt_count"][4] == sum(int(spot["frame"]) == 4 for spot in result.spots)
+    covered = 100 * sum(int(spot["pixels"]) for spot in result.spots if int(spot["frame"]) == 4) / (320 * 240)
+    assert result.series["dirt_area"][4] == pytest.approx(covered, rel=1e-4)
     assert np.isnan(result.series["dirt_count"][0]), "nothing to compare the first frame with"
     assert survey(clean).spots.size <= 2
 

@@ -20,6 +20,7 @@ WHITE_P01 = 225.0
 FREEZE_FRAMES = 6  # equal frames in a row that are no cadence
 COMBED_PCT = 0.6  # combed share of the picture from which a frame is called combed (open progressive clips: below .2)
 FLASH_PCT = 12.0  # rise of the light that goes back at once
+FLASH_STANDS_OUT = 3.0  # times the usual change: what goes to and fro all the time is flicker
 FLICKER_PCT = 1.2  # spread of the change of the light within a shot
 FEWEST_FOR_FLICKER = 8
 HELD_RUN = 6  # frames
@@ -142,13 +143,16 @@ def _bridged(flags: npt.NDArray[np.bool_], gap: int) -> npt.NDArray[np.bool_]:
 
 def _light(change: Curve, frames: range, cuts: list[int]) -> list[SurveyFinding]:
     """Flashes, and shots that flicker."""
-    found, flash = [], np.zeros(len(change), np.bool_)
-    for place in range(len(change) - 1):
-        if change[place] > FLASH_PCT and change[place + 1] < -FLASH_PCT / 2:
-            flash[place : place + 2] = True
-            found.append(SurveyFinding("flash", frames[place], frames[place], 1.0, {"percent": float(change[place])}))
+    found = []
     for first, last, part in _shots(frames, cuts):
-        values = change[part][~flash[part] & ~np.isnan(change[part])]
+        inside = change[part]
+        flash = _flashes(inside)
+        found += [
+            SurveyFinding("flash", first + int(place), first + int(place), 1.0, {"percent": float(inside[place])})
+            for place in np.flatnonzero(flash)
+        ]
+        after = np.concatenate([[False], flash[:-1]])
+        values = inside[~flash & ~after & ~np.isnan(inside)]
         if len(values) < FEWEST_FOR_FLICKER:
             continue
         # a fade changes the light the same way from frame to frame; flicker changes it to and fro
@@ -157,6 +161,17 @@ def _light(change: Curve, frames: range, cuts: list[int]) -> list[SurveyFinding]
             figures = {"percent": spread, "period_frames": float(_period(values))}
             found.append(SurveyFinding("flicker", first, last, min(1.0, spread / (2 * FLICKER_PCT)), figures))
     return found
+
+
+def _flashes(change: Curve) -> npt.NDArray[np.bool_]:
+    """Frames whose light rises far above what is usual in the shot, and falls back with the next."""
+    flash = np.zeros(len(change), np.bool_)
+    known = np.abs(change[~np.isnan(change)])
+    if len(change) < 2 or not len(known):
+        return flash
+    least = max(FLASH_PCT, FLASH_STANDS_OUT * float(np.median(known)))
+    flash[:-1] = (change[:-1] > least) & (change[1:] < -least / 2)
+    return flash
 
 
 def _period(values: Curve) -> int:

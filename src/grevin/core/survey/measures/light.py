@@ -1,4 +1,4 @@
-"""How the light changes from frame to frame, whatever moves."""
+"""How the light changes from frame to frame: for flicker, flashes and fades."""
 
 from __future__ import annotations
 
@@ -8,9 +8,10 @@ import numpy as np
 
 from grevin.core.survey.measures.base import Depth, Series, Sight
 
-BLACK, WHITE = 4, 250  # 8-bit levels: what is clipped tells nothing about the light
-OFFSET = 16.0  # keeps the ratio of dark places steady (methods, local flicker)
+BLACK_LIMITED = 16.0  # code value of black in limited range, 8 bit: BT.601-7, table 3
+DARK, WHITE = 24, 250  # 8-bit levels above black, code value: what is darker or clipped tells little about the light
 SAME_PLACE = 25  # 8-bit levels: a larger difference is another thing, not another light
+FEWEST = 100  # points
 
 
 class Light:
@@ -26,11 +27,12 @@ class Light:
         moved = sight.moved_before
         if moved is None:
             return (float("nan"),)
+        black = 0.0 if sight.here.frame.format.full_range else BLACK_LIMITED
         here, there = sight.here.half[::2, ::2].astype(np.float32), moved[::2, ::2].astype(np.float32)
         shift = float(np.median(here - there))
-        good = (here > BLACK) & (here < WHITE) & (there > BLACK) & (there < WHITE)
+        good = (here > black + DARK) & (here < WHITE) & (there > black + DARK) & (there < WHITE)
         good &= np.abs(here - there - shift) < SAME_PLACE
-        if np.count_nonzero(good) < 100:
+        if np.count_nonzero(good) < FEWEST:
             return (float("nan"),)
-        ratio = np.median(np.log((here[good] + OFFSET) / (there[good] + OFFSET)))
+        ratio = np.median(np.log((here[good] - black) / (there[good] - black)))
         return (100.0 * float(np.expm1(ratio)),)
