@@ -117,6 +117,7 @@ class WindowLayout(QWidget):
         for part in (self.head, self.column, self.messages):
             part.setVisible(not on)
         self.bench.only_picture(on)
+        self.survey.only_picture(on)  # a hidden place still asks for its width
 
     def show_state(self, session: Session) -> None:
         """What is open, whether it is treated, and where one looks: always in sight."""

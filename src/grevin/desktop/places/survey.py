@@ -156,6 +156,11 @@ class SurveyPlace(QWidget):
         self.findings.stop()
         self.condition.stop()
 
+    def only_picture(self, on: bool) -> None:
+        """The light table alone, for the full screen."""
+        for part in (self.side, self.time_bar, self.chart):
+            part.setVisible(not on)
+
     def show_page(self, place: int, _checked: bool = False) -> None:
         """Findings, shots, marks or condition."""
         self.pages.setCurrentIndex(place)
