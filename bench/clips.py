@@ -118,13 +118,14 @@ def load_clip(clip: Clip, seed: int = 7) -> MemorySource:
         ClipUnavailableError: if it cannot be fetched.
     """
     reel = open_reel(clip_path(clip))
-    frames = [_scaled(reel.frame(n), clip.largest_width) for n in clip.frames]
+    frames = [scaled(reel.frame(n), clip.largest_width) for n in clip.frames]
     reel.close()
     grain = GrainDamage(seed, GRAIN_SIGMA)
     return MemorySource([grain.add(frame.with_number(n))[0] for n, frame in enumerate(frames)], clip.name)
 
 
-def _scaled(frame: Frame, largest_width: int) -> Frame:
+def scaled(frame: Frame, largest_width: int) -> Frame:
+    """A frame at most so wide."""
     fmt = frame.format
     if fmt.width <= largest_width:
         return frame

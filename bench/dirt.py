@@ -15,13 +15,13 @@ import numpy as np
 from bench.floors import FLOORS, Luma, inpainted
 from bench.worst import Worst
 from grevin.core.motion.flow import estimate_flow
+from grevin.core.parallel import in_parallel
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.source import FrameSource
 from grevin.core.quality.damage.base import DamagedSource, damaged, truth_of
 from grevin.core.quality.damage.dirt import DirtDamage
 from grevin.core.quality.figures import Matches, psnr, squared_error
 from grevin.core.quality.memory_source import MemorySource
-from grevin.core.render.frames_in_parallel import in_parallel
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 

@@ -26,15 +26,15 @@ import numpy.typing as npt
 
 from bench.clips import CLIPS, ClipUnavailableError, load_clip
 from bench.moving import SCENES
+from grevin.core.measure.cadence import cadence_of_shot, repeats_of
 from grevin.core.media.opening import open_reel
+from grevin.core.parallel import in_parallel
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.quality.damage.base import damaged
 from grevin.core.quality.damage.dirt import DirtDamage
 from grevin.core.quality.memory_source import MemorySource
-from grevin.core.render.frames_in_parallel import in_parallel
-from grevin.core.survey.cadence import cadence_of_shot, repeats_of
 from grevin.core.survey.measures.base import Seen, Sight
 from grevin.core.survey.measures.change import ChangeMeasure
 from grevin.core.survey.measures.dirt import DirtCount
@@ -85,7 +85,7 @@ def f_measure(right: int, false: int, missed: int) -> float:
 
 
 @lru_cache
-def _material() -> tuple[tuple[Luma, ...], ...]:
+def material() -> tuple[tuple[Luma, ...], ...]:
     """Runs of pictures of one shot each, (288, 360) uint8."""
     runs = []
     for clip in CLIPS:
@@ -123,10 +123,10 @@ def joined(seed: int) -> tuple[list[Luma], set[int], set[int]]:
     lumas: list[Luma] = []
     cuts: set[int] = set()
     flashes: set[int] = set()
-    order = rng.permutation(len(_material()))[:SEGMENTS]
+    order = rng.permutation(len(material()))[:SEGMENTS]
     soft = False
     for place, index in enumerate(order):
-        run = list(_material()[int(index)])
+        run = list(material()[int(index)])
         start = int(rng.integers(0, max(1, len(run) - 15)))
         run = run[start : start + int(rng.integers(12, 24))]
         effect = "plain" if soft else EFFECTS[int(rng.integers(0, len(EFFECTS)))]
@@ -213,14 +213,14 @@ def _together(told: list[Told]) -> float:
 
 
 def _tell(clip: int, pattern: str, carrier: str) -> Told:
-    run = _material()[clip]
+    run = material()[clip]
     rng = np.random.default_rng((clip, PATTERNS.index(pattern)))
-    order, repeats = _order(pattern, rng)
+    order, repeats = order_of(pattern, rng)
     forth_and_back = [*run, *run[-2:0:-1]]
     clean = [forth_and_back[place % len(forth_and_back)] for place in order]
-    repeats |= {frame for frame in range(1, REPEAT_LENGTH) if _same(clean[frame - 1], clean[frame])}
+    repeats |= {frame for frame in range(1, REPEAT_LENGTH) if same_picture(clean[frame - 1], clean[frame])}
     rate = Fraction(30000, 1001) if pattern == "5 in 6" else Fraction(25)
-    lumas = _carried(clean, carrier, rng)
+    lumas = carried(clean, carrier, rng)
     sights = [Sight(frame, before) for before, frame in _pairs(lumas)]
     change = np.array([np.nan, *(ChangeMeasure().of(sight)[0] for sight in sights)], np.float32)
     fields = np.array([(np.nan, np.nan), *(FieldChange().of(sight) for sight in sights)], np.float32)
@@ -231,13 +231,13 @@ def _tell(clip: int, pattern: str, carrier: str) -> Told:
     return Told(*score(found, repeats), named)
 
 
-def _same(last: Luma, this: Luma) -> bool:
+def same_picture(last: Luma, this: Luma) -> bool:
     """Whether the clip itself holds its picture: drawn animation does now and then."""
     smooth = [cv2.GaussianBlur(luma, (0, 0), 3.0) for luma in (last, this)]
     return float(cv2.absdiff(*smooth).mean()) < HELD_LEVELS
 
 
-def _order(pattern: str, rng: np.random.Generator) -> tuple[list[int], set[int]]:
+def order_of(pattern: str, rng: np.random.Generator) -> tuple[list[int], set[int]]:
     """Which picture each frame shows, and which frames repeat the one before."""
     order, at = [0], 0
     frozen = range(20, 24)
@@ -251,7 +251,8 @@ def _order(pattern: str, rng: np.random.Generator) -> tuple[list[int], set[int]]
     return order, {frame for frame in range(1, REPEAT_LENGTH) if order[frame] == order[frame - 1]}
 
 
-def _carried(lumas: list[Luma], carrier: str, rng: np.random.Generator) -> list[Luma]:
+def carried(lumas: list[Luma], carrier: str, rng: np.random.Generator) -> list[Luma]:
+    """Pictures as one of `CARRIERS` hands them on."""
     if carrier == "exact":
         return lumas
     if carrier == "fresh noise":
@@ -299,7 +300,7 @@ def _pulldown() -> dict[str, float]:
     for clip in range(4):
         for sigma in (0.0, 2.0):
             rng = np.random.default_rng((clip, 5))
-            woven = [_noisy(one, sigma, rng) for one in spread_over_fields(list(_material()[clip]), 50)]
+            woven = [_noisy(one, sigma, rng) for one in spread_over_fields(list(material()[clip]), 50)]
             sights = [Sight(frame, before) for before, frame in _pairs(woven)]
             change = np.array([np.nan, *(ChangeMeasure().of(sight)[0] for sight in sights)], np.float32)
             fields = np.array([(np.nan, np.nan), *(FieldChange().of(sight) for sight in sights)], np.float32)
@@ -364,7 +365,7 @@ def _speed() -> dict[str, float]:
     """Frames of the reel a second on 720x576, from an H.264 file; and memory, short and five times as long."""
     with tempfile.TemporaryDirectory() as folder:
         short, long = Path(folder) / "short.mkv", Path(folder) / "long.mkv"
-        run = [np.asarray(cv2.resize(one, SD, interpolation=cv2.INTER_CUBIC), np.uint8) for one in _material()[6]]
+        run = [np.asarray(cv2.resize(one, SD, interpolation=cv2.INTER_CUBIC), np.uint8) for one in material()[6]]
         pictures = [*run, *run[-2:0:-1]] * (SPEED_FRAMES // len(run) + 1)
         write_grey(short, pictures[: SPEED_FRAMES // 4], "libx264", {"crf": "20"})
         write_grey(long, pictures[:SPEED_FRAMES], "libx264", {"crf": "20"})

@@ -18,13 +18,13 @@ import numpy.typing as npt
 from bench.clips import CLIPS, ClipUnavailableError, load_clip
 from bench.report import DEMO_CLIP, DEMO_FRAMES
 from grevin.core.cache import ByteCache
+from grevin.core.parallel import in_parallel
 from grevin.core.picture.frame import Frame, Mask
 from grevin.core.picture.masks import grow
 from grevin.core.picture.source import FrameSource
 from grevin.core.quality.damage.dirt import DirtDamage
 from grevin.core.quality.figures import HIT_SHARE, TOLERANCE_PX
 from grevin.core.quality.memory_source import MemorySource
-from grevin.core.render.frames_in_parallel import in_parallel
 from grevin.core.steps.dirt import finding, judge
 from grevin.core.steps.dirt.settings import DirtSettings
 from grevin.core.steps.dirt.step import second_sight

@@ -10,8 +10,8 @@ import pytest
 from grevin.core.cache import ByteCache
 from grevin.core.errors import CancelledError, UsageError
 from grevin.core.keys import content_key
+from grevin.core.parallel import in_parallel
 from grevin.core.progress import Progress, ProgressReport
-from grevin.core.render.frames_in_parallel import in_parallel
 from grevin.core.timebase.rates import parse_range, parse_rate
 
 

@@ -22,9 +22,9 @@ from grevin.core.quality.memory_source import MemorySource
 from grevin.core.steps.settings import Settings, setting
 from grevin.core.survey.cut_search import CutSearch
 from grevin.core.survey.lanes import Lanes
-from grevin.core.treatment.chain import CachedSource
 from grevin.core.treatment.shots import ShotFinder
 from grevin.core.treatment.test_strip import CELLS, is_number, proposed_range, values_to_try
+from grevin.core.treatment.window import CachedSource
 from tests.conftest import FORMATS, moving_frames, name_of
 
 GREY = PictureFormat(80, 60, "grey", 8, full_range=True)

@@ -12,11 +12,13 @@ from grevin.core.cache import ByteCache
 from grevin.core.errors import SettingsError
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
+from grevin.core.progress import Progress
 from grevin.core.quality.damage.dirt import DirtDamage
 from grevin.core.quality.memory_source import MemorySource
-from grevin.core.steps.base import Registry
+from grevin.core.steps.base import Registry, Timing
 from grevin.core.steps.registry import REGISTRY, step_by_id
 from grevin.core.steps.settings import Settings, setting
+from grevin.core.timebase.timeline import Timeline
 from grevin.core.treatment.chain import Chain, StepSource
 from grevin.core.treatment.recipe import Treatment, TreatmentStep, treatment_from_recipe
 from tests.conftest import moving_frames
@@ -148,8 +150,9 @@ class _Time(_Whole):
     id: ClassVar[str] = "test_time"
     render = None  # type: ignore[assignment]
 
-    def frame_map(self, length: int, settings: _Nothing) -> tuple[int, ...]:
-        return tuple(range(0, length, 2))
+    def study(self, reel: Any, settings: _Nothing, progress: Progress) -> Timing:
+        taken = np.arange(0, len(reel), 2)
+        return Timing(Timeline(len(reel), reel.format.rate / 2, taken, np.zeros(len(taken), np.bool_)))
 
 
 class _Shape(_Whole):

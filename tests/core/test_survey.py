@@ -14,12 +14,12 @@ import pytest
 
 from grevin.core.errors import CancelledError, UnreadableFrameError, UsageError
 from grevin.core.job.measured import MeasuredFile
+from grevin.core.measure.cadence import cadence_of_shot, repeats_of
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.quality.damage.dirt import DirtDamage
 from grevin.core.quality.memory_source import MemorySource
-from grevin.core.survey.cadence import cadence_of_shot, repeats_of
 from grevin.core.survey.curves import curve_svg
 from grevin.core.survey.lanes import Lanes
 from grevin.core.survey.measures.base import Depth, Seen, Sight

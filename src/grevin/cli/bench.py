@@ -16,7 +16,7 @@ from grevin.core.progress import Progress
 
 def bench(
     suite: Annotated[
-        str, typer.Option(help="dirt, protect (harm to clean footage), survey, speed or looking.")
+        str, typer.Option(help="dirt, protect (harm to clean footage), survey, time, speed or looking.")
     ] = "dirt",
     clip: Annotated[list[str] | None, typer.Option(help="Only these clips; may be given several times.")] = None,
     long_frames: Annotated[int, typer.Option(help="Speed: frames of a long reel for the memory figure.", min=0)] = 0,
@@ -58,6 +58,7 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
     from bench.report import run_dirt
     from bench.speed import run_speed
     from bench.survey import run_survey_suite
+    from bench.time import run_time
 
     suites: dict[str, Callable[[Progress], Measured]] = {
         "dirt": lambda progress: run_dirt(clips, {}, progress),
@@ -65,6 +66,7 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
         "speed": lambda progress: (run_speed(long_frames, progress), None),
         "looking": lambda progress: (run_looking(progress), None),
         "survey": lambda progress: (run_survey_suite(progress), None),
+        "time": lambda progress: (run_time(progress), None),
     }
     if suite not in suites:
         raise UsageError(f"There is no suite “{suite}”.", f"The suites are: {', '.join(suites)}.")
@@ -78,11 +80,23 @@ def _print(data: dict[str, Any], before: dict[str, Any] | None) -> None:
         _print_clips(data)
     elif data["suite"] == "protect":
         _print_harm(data)
+    elif data["suite"] == "time":
+        _print_time(data)
     for name, now, then in compared(data, before):
         last = "" if then is None or then == now else f"   (last run {then:g})"
         console.say(f"{name.replace('_', ' ')}: {now:g}{last}")
     for row in data.get("skipped", []):
         console.note(f"The clip {row['clip']} was left out: {row['reason']}.")
+
+
+def _print_time(data: dict[str, Any]) -> None:
+    table = Table(title="time: PSNR of luma in dB; * beside it: the mix of both neighbours, or bwdif alone")
+    for heading in ("clip", "dB", "plain *", "gain"):
+        table.add_column(heading, justify="left" if heading == "clip" else "right")
+    for row in data["clips"]:
+        gain = row["db"] - row["plain_db"]
+        table.add_row(row["clip"], f"{row['db']:.2f}", f"{row['plain_db']:.2f}", f"{gain:+.2f}")
+    console.say_table(table)
 
 
 def _print_harm(data: dict[str, Any]) -> None:

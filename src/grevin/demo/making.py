@@ -14,11 +14,11 @@ import platformdirs
 from grevin.core.job.document import Job, Reel
 from grevin.core.job.job_file import JobFile
 from grevin.core.media.writing import open_writer
+from grevin.core.parallel import in_parallel
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.quality.damage.base import Truth
 from grevin.core.quality.damage.dirt import DirtDamage
-from grevin.core.render.frames_in_parallel import in_parallel
 from grevin.demo.reel import DemoReel
 
 DEMO_VERSION = 2  # raised when the reel's pictures change, so that an older one is drawn anew

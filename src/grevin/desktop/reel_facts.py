@@ -9,6 +9,7 @@ import numpy as np
 from PySide6.QtCore import QObject, QTimer
 
 from grevin.core.job.shots import frames_of
+from grevin.core.picture.masks import runs_of
 from grevin.core.survey.lanes import Lanes
 from grevin.core.survey.measures.base import Depth
 from grevin.core.survey.survey import Survey
@@ -97,8 +98,10 @@ class ReelFacts(QObject):
         )
         cuts = tuple(shot.first for shot in shots if shot.first) if shots else None
         self._column.tell_found = self._found_words
+        left_out, made = _moved_in_time(session)
+        unreadable = tuple(sorted(session.unreadable))
         self._column.show_marks(
-            Marks(session.kept, loop, own, marked, cuts, tuple(sorted(session.unreadable)), session.counter)
+            Marks(session.kept, loop, own, marked, left_out, made, cuts, unreadable, session.counter)
         )
 
     def _found_words(self, frame: int) -> str:
@@ -178,3 +181,17 @@ class ReelFacts(QObject):
             self._session.told.emit("Cuts are still being looked for: shots can be worked with when all are known.")
         elif not parts.join(parts.at(self._session.place.frame)):
             self._session.told.emit("There is no shot before the first.")
+
+
+def _moved_in_time(session: Session) -> tuple[tuple[range, ...], tuple[range, ...]]:
+    """Runs of frames that the treatment leaves out, and those that it makes anew, as far as that is known."""
+    chain = session.chain
+    last = len(chain.view_points) - 1 if chain is not None else 0
+    if chain is None or not chain.changes_time(last) or not chain.is_studied(last):
+        return (), ()
+    timeline = chain.timeline
+    left_out = np.ones(timeline.length, np.bool_)
+    left_out[timeline.sources] = False
+    made = np.zeros(timeline.length, np.bool_)
+    made[timeline.sources[timeline.made]] = True
+    return tuple(runs_of(left_out)), tuple(runs_of(made))

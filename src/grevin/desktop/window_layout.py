@@ -131,7 +131,7 @@ class WindowLayout(QWidget):
         treated = "treated: " + ", ".join(steps) if steps else "not treated"
         point = session.place.view_point
         seen = f"after {point}. {session.treatment.steps[point - 1].step}" if point else "source"
-        out = session.chain.result.format if session.chain is not None else fmt
+        out = session.chain.size_format if session.chain is not None else fmt
         size = "not enlarged" if (out.width, out.height) == (fmt.width, fmt.height) else "enlarged or cut"
         words = (
             f"{fmt.describe()}, {float(fmt.rate):.5g} frames/s    {treated}, {size}, "

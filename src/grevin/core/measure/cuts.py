@@ -88,7 +88,7 @@ def _interrupted(small: Callable[[int], Small | None], step: float) -> bool:
     for apart in range(1, LONGEST_INTERRUPTION + 1):
         for back in range(apart + 1):
             one, other = small(-1 - back), small(apart - back)
-            if one is not None and other is not None and _together(one, other, step):
+            if one is not None and other is not None and belong_together(one, other, step):
                 return True
     return False
 
@@ -102,8 +102,8 @@ def _likeness_displaced(one: Small, other: Small) -> float:
     return float(cv2.matchTemplate(other, middle, cv2.TM_CCOEFF_NORMED).max())
 
 
-def _together(one: Small, other: Small, step: float) -> bool:
-    """Whether two pictures are of one shot; `step` is the difference at the place in question."""
+def belong_together(one: Small, other: Small, step: float = 0.0) -> bool:
+    """Whether two pictures are of one shot; `step` is the difference across the place in question, if there is one."""
     difference, likeness = difference_and_likeness(one, other)
     likeness = max(likeness, _likeness_displaced(one, other))
     return likeness > DOUBTFUL or (likeness > FOREIGN and difference < max(LEAST_DIFFERENCE, TOGETHER * step))

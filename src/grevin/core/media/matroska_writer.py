@@ -30,11 +30,15 @@ class Start:
 
     Attributes:
         timecode: of its first frame, None for none.
-        in_time: whether frames and sound keep the source's own times; False where another rate was declared.
+        in_time: whether the sound still fits; False where another rate was declared or time was changed.
+        moved: whether frames were left out, added or made: they then follow the rate, not the source's own times.
+        why_silent: why the sound does not fit, for people.
     """
 
     timecode: str | None = None
     in_time: bool = True
+    moved: bool = False
+    why_silent: str = "at another rate it no longer fits the picture"
 
 
 class MatroskaWriter:
@@ -59,7 +63,7 @@ class MatroskaWriter:
         sounding = self._source if start.in_time else None
         self._sound = _SoundCarrier(self._container, sounding, frames) if sounding else None
         if self._source is not None and self._source.details.audio and not start.in_time:
-            self.notes += ("The sound was left out: at another rate it no longer fits the picture.",)
+            self.notes += (f"The sound was left out: {start.why_silent}.",)
         if self._sound is not None:
             self.notes += self._sound.notes
 
@@ -96,7 +100,8 @@ class MatroskaWriter:
 
     @property
     def _keeps_times(self) -> bool:
-        return self._source is not None and self._start.in_time and self._source.details.variable_rate
+        steady = self._source is None or not self._source.details.variable_rate
+        return not steady and self._start.in_time and not self._start.moved
 
     def write(self, frame: Frame) -> None:
         """Encode the next frame."""

@@ -49,9 +49,18 @@ class Writer(Protocol):
 
 def open_writer(
     output: Path, source: Reader | None, fmt: PictureFormat, frames: range, overwrite: bool = False,
-    start: Start | None = None,
+    start: Start | None = None, outputs: range | None = None,
 ) -> Writer:  # fmt: skip
     """A writer by the output's name: `.mkv` is FFV1 in Matroska, `name.%06d.png` / `.tif` a sequence.
+
+    Args:
+        output: the output.
+        source: where times and sound come from.
+        fmt: format of the frames.
+        frames: frames of the source.
+        overwrite: whether an output of that name may be replaced.
+        start: how the output lies in time.
+        outputs: numbers of the output's frames where time was changed.
 
     Raises:
         UsageError: for another ending.
@@ -60,7 +69,7 @@ def open_writer(
     if is_pattern(output) and output.suffix.lower() in WRITTEN_SUFFIXES:
         pattern = parse_pattern(output)
         with translated(output):
-            return SequenceWriter(pattern, source, fmt, frames, overwrite)
+            return SequenceWriter(pattern, source, fmt, frames if outputs is None else outputs, overwrite)
     if output.suffix.lower() != ".mkv":
         raise UsageError(
             f"The ending of “{output.name}” is not one that Grevin writes.",

@@ -70,3 +70,9 @@ def boxes_around(mask: Mask, margin: int) -> Iterator[tuple[Mask, slice, slice]]
         rows = slice(max(0, top - margin), min(height, top + high + margin))
         columns = slice(max(0, left - margin), min(width, left + wide + margin))
         yield labels[rows, columns] == piece, rows, columns
+
+
+def runs_of(flags: npt.NDArray[np.bool_]) -> list[range]:
+    """The runs of set flags."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], flags.astype(np.int8), [0]])))
+    return [range(int(a), int(b)) for a, b in zip(edges[::2], edges[1::2], strict=True)]

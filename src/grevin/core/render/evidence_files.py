@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import shutil
 from pathlib import Path
 
@@ -15,6 +16,7 @@ from grevin.core.treatment.chain import Chain, StepSource
 from grevin.core.treatment.plan import TreatedReel
 
 ACTS = 255
+MAP_NAME = "frames.json"  # which source frame each output frame comes from, where time was changed
 
 
 class EvidenceWriter:
@@ -38,6 +40,8 @@ class EvidenceWriter:
         }:
             raise OutputError(f"The evidence folder {folder} holds the source.", "Give the evidence another folder.")
         self._folder = folder
+        self._timeline = treated.timeline
+        self._written: list[int] = []
         self._aside = folder.with_name(f".{folder.name}.part")
         shutil.rmtree(self._aside, ignore_errors=True)
         self._treated = treated
@@ -47,18 +51,24 @@ class EvidenceWriter:
                 (self._aside / name).mkdir()
 
     def write(self, number: int) -> None:
-        """Write the evidence of one frame of the reel."""
-        for name, source in _named(self._treated.at(number)).items():
-            evidence = source.evidence(number)
-            if evidence is not None:
+        """Write the evidence of one output frame; what a time step made is its own whole evidence."""
+        chain = self._treated.at(int(self._timeline.sources[number]))
+        self._written.append(number)
+        for place, (name, source) in enumerate(_named(chain).items(), 1):
+            mask = _mask(source, chain.before(place, number), chain.behind(place, number))
+            if mask is not None:
                 path = self._aside / name / f"{number:06}.png"
                 with translated(path):
-                    write_image(path, evidence.mask.astype(np.uint8) * np.uint8(ACTS))
+                    write_image(path, mask.astype(np.uint8) * np.uint8(ACTS))
 
     def commit(self) -> None:
         """Put the evidence in its place, instead of what an earlier run left there."""
         with translated(self._folder):
             self._folder.mkdir(parents=True, exist_ok=True)
+            (self._folder / MAP_NAME).unlink(missing_ok=True)
+            if self._timeline.moves:
+                rows = [int(self._timeline.sources[number]) for number in self._written]
+                (self._folder / MAP_NAME).write_text(json.dumps({"first": self._written[0], "sources": rows}))
             for old in self._folder.glob("[0-9][0-9]-*/[0-9][0-9][0-9][0-9][0-9][0-9]*.png"):
                 old.unlink()
             for folder in sorted(self._aside.iterdir()):
@@ -71,6 +81,30 @@ class EvidenceWriter:
     def discard(self) -> None:
         """Remove what was written aside; safe to call at any time."""
         shutil.rmtree(self._aside, ignore_errors=True)
+
+
+def _mask(source: StepSource, before: int, behind: int) -> Mask | None:
+    if source.is_time:
+        fmt = source.size_format
+        return np.ones((fmt.height, fmt.width), np.bool_) if source.timing.timeline.made[behind] else None
+    evidence = source.evidence(before)
+    return None if evidence is None else evidence.mask
+
+
+def read_map(folder: Path) -> tuple[int, list[int]] | None:
+    """(number of the first output frame, source frame of each) where time was changed; None where it was not.
+
+    Raises:
+        MediaError: if the file is damaged.
+    """
+    path = folder / MAP_NAME
+    if not path.exists():
+        return None
+    try:
+        data = json.loads(path.read_text(encoding="utf-8"))
+        return int(data["first"]), [int(number) for number in data["sources"]]
+    except (ValueError, KeyError, TypeError) as fault:
+        raise MediaError(f"{path} is damaged ({fault}).", "Write the output again with its evidence.") from fault
 
 
 def _named(chain: Chain) -> dict[str, StepSource]:

@@ -17,7 +17,7 @@ import pydantic
 from grevin.core.errors import UsageError
 from grevin.core.media.writing import translated
 from grevin.core.steps.base import Blob
-from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.chain import Chain, StepSource
 from grevin.core.treatment.verdicts import Verdict, Verdicts, Word
 
 _VERDICT = pydantic.TypeAdapter(Verdict)
@@ -83,17 +83,28 @@ class LedgerSpool:
 def ledger_rows(chain: Chain, number: int) -> list[LedgerRow]:
     """The mends of one frame, and what was left alone on a person's word."""
     rows: list[LedgerRow] = []
+    reel_frame = int(chain.timeline.sources[number]) if chain.steps and chain.steps[-1].changes_time else number
     for place, source in enumerate(chain.steps, 1):
-        evidence = source.evidence(number)
+        rows += _made_row(source, place, reel_frame, chain.behind(place, number))
+        evidence = source.evidence(chain.before(place, number))
         if evidence is None:
             continue
         words: tuple[tuple[Word, tuple[Blob, ...]], ...] = (("mend", evidence.blobs), ("leave", evidence.left))
         rows.extend(
-            LedgerRow(number, place, source.step.id, *b.area, b.pixels, b.contrast, b.confidence, word)
+            LedgerRow(reel_frame, place, source.step.id, *b.area, b.pixels, b.contrast, b.confidence, word)
             for word, blobs in words
             for b in blobs
         )
     return rows
+
+
+def _made_row(source: StepSource, place: int, reel_frame: int, number: int) -> list[LedgerRow]:
+    """A row for a frame that a time step made: it stays on record for good."""
+    if not source.is_time or not source.timing.timeline.made[number]:
+        return []
+    fmt = source.size_format
+    size = fmt.width * fmt.height
+    return [LedgerRow(reel_frame, place, source.step.id, 0, 0, fmt.width, fmt.height, size, 0.0, 1.0, "mend")]
 
 
 def verdicts_from_ledger(path: Path) -> Verdicts:

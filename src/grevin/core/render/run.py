@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 from dataclasses import dataclass, field
+from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
@@ -18,14 +19,16 @@ from grevin.core.media.matroska_writer import Start
 from grevin.core.media.opening import Reader
 from grevin.core.media.video_file import VideoFile
 from grevin.core.media.writing import Writer, open_writer, translated
+from grevin.core.parallel import in_parallel
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.masks import cover_chroma
 from grevin.core.progress import Progress
 from grevin.core.render.evidence_files import EvidenceWriter
-from grevin.core.render.frames_in_parallel import in_parallel
 from grevin.core.render.ledger import LedgerRow, LedgerSpool, check_ledger_path, ledger_rows, write_ledger
+from grevin.core.render.retimed import Retimed
 from grevin.core.render.verify import as_image_frame
 from grevin.core.timebase.counters import Counter
+from grevin.core.timebase.rates import rate_text
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.plan import Plan, TreatedReel
 from grevin.core.treatment.verdicts import Verdicts
@@ -64,6 +67,9 @@ class Proof:
         untouched: frames that are the source bit for bit.
         mended: frames in which something was changed, inside the evidence only.
         mends: places mended.
+        made: frames made anew.
+        left_out: frames of the source that are not in the output.
+        rate: frames per second of the output.
         samples_changed: share of all samples, 0..1.
         notes: what else the reader of the output should know.
         checksums: MD5 of each frame's planes.
@@ -75,6 +81,9 @@ class Proof:
     untouched: int = 0
     mended: int = 0
     mends: int = 0
+    made: int = 0
+    left_out: int = 0
+    rate: Fraction = Fraction(0)
     samples_changed: float = 0.0
     notes: tuple[str, ...] = ()
     checksums: list[str] = field(default_factory=list)
@@ -82,10 +91,12 @@ class Proof:
 
     def sentence(self) -> str:
         """The proof in words."""
+        time = f" {self.made} were made anew." if self.made else ""
+        time += f" {self.left_out} frames of the source were left out." if self.left_out else ""
         return (
             f"{self.frames} frames written and read back, every checksum agrees. {self.untouched} frames are the "
             f"source bit for bit; {self.mended} were mended in {self.mends} places "
-            f"({100 * self.samples_changed:.3f} % of all samples), nothing else differs."
+            f"({100 * self.samples_changed:.3f} % of all samples), nothing else differs.{time}"
         )
 
     def data(self) -> dict[str, Any]:
@@ -99,6 +110,9 @@ class Proof:
             "untouched_frames": self.untouched,
             "mended_frames": self.mended,
             "mends": self.mends,
+            "made_frames": self.made,
+            "left_out_frames": self.left_out,
+            "rate": rate_text(self.rate),
             "samples_changed": round(self.samples_changed, 8),
             "notes": list(self.notes),
             "checksums": self.checksums,
@@ -117,15 +131,21 @@ def run(material: Reader | DeclaredReel, plan: Plan, request: RunRequest, progre
     reader = reel.reader
     _check_readable(reader, request.frames)
     treated = TreatedReel(reel, plan, ByteCache(RENDER_CACHE_BYTES), verdicts=request.verdicts)
-    start = Start(_timecode_at(reel, request.frames[0]), reel.keeps_times)
-    writer = open_writer(request.output, reader, treated.format, request.frames, request.overwrite, start)
+    treated.prepare(progress)
+    retimed = Retimed.of(treated.timeline, request.frames, reel.format.rate)
+    start = Start(
+        _timecode_at(reel, request.frames[0]), reel.keeps_times and retimed.keeps_length, retimed.timeline.moves,
+        retimed.why_silent if reel.keeps_times else Start.why_silent,
+    )  # fmt: skip
+    outputs = retimed.outputs if retimed.timeline.moves else None
+    writer = open_writer(request.output, reader, treated.format, request.frames, request.overwrite, start, outputs)
     evidence: EvidenceWriter | None = None
     try:
         if request.evidence is not None:
             pictures = reader.pattern.folder if isinstance(reader, ImageSequence) else None
             evidence = EvidenceWriter(request.evidence, treated, pictures)
-        proof = _write(treated, writer, evidence, request, progress)
-        _read_back(writer, request, proof, progress)
+        proof = _write(treated, retimed, writer, evidence, request, progress)
+        _read_back(writer, request, retimed, proof, progress)
         if request.ledger is not None:
             write_ledger(request.ledger, proof.rows)
         if evidence is not None:
@@ -138,7 +158,7 @@ def run(material: Reader | DeclaredReel, plan: Plan, request: RunRequest, progre
         if evidence is not None:
             evidence.discard()
         raise
-    proof.notes = (*writer.notes, *proof.notes)
+    proof.notes = (*writer.notes, *retimed.notes(treated), *proof.notes)
     return proof
 
 
@@ -164,26 +184,30 @@ def _check_readable(reel: Reader, frames: range) -> None:
 
 
 def _write(
-    treated: TreatedReel, writer: Writer, evidence: EvidenceWriter | None, request: RunRequest, progress: Progress
+    treated: TreatedReel, retimed: Retimed, writer: Writer, evidence: EvidenceWriter | None, request: RunRequest,
+    progress: Progress,
 ) -> Proof:  # fmt: skip
-    proof = Proof(str(request.output))
+    timeline, outputs = retimed.timeline, retimed.outputs
+    proof = Proof(str(request.output), left_out=retimed.left_out, rate=timeline.rate)
     pictures = is_pattern(request.output)
     changed = total = 0
 
     def make(number: int) -> tuple[Frame, int, list[LedgerRow], list[str]]:
-        chain = treated.at(number)
+        source = int(timeline.sources[number])
+        chain = treated.at(source)
         frame = chain.result.frame(number).rounded()
-        return frame, _changed_samples(chain, number, frame), ledger_rows(chain, number), _doubts(chain, number)
+        return frame, _changed_samples(chain, source, frame), ledger_rows(chain, number), _doubts(chain, number)
 
-    progress.begin(len(request.frames), "Writing")
-    for number, (frame, differing, rows, doubts) in zip(request.frames, in_parallel(make, request.frames), strict=True):
+    progress.begin(len(outputs), "Writing")
+    for number, (frame, differing, rows, doubts) in zip(outputs, in_parallel(make, outputs), strict=True):
         with translated(request.output):
             writer.write(frame)
         proof.checksums.append(frame_checksum(as_image_frame(frame) if pictures else frame))
         proof.rows.add(rows)
         proof.notes += tuple(doubts) if len(proof.notes) < MOST_DOUBTS else ()
         proof.mends += sum(row.verdict == "mend" for row in rows)
-        proof.mended += differing > 0
+        proof.made += bool(timeline.made[number])
+        proof.mended += differing > 0 and not timeline.made[number]
         proof.untouched += differing == 0
         changed += differing
         total += sum(plane.size for plane in frame.planes)
@@ -207,7 +231,7 @@ def _changed_samples(chain: Chain, number: int, frame: Frame) -> int:
     source = chain.source.frame(number)
     if frame is source:
         return 0
-    if frame.format != source.format:
+    if (frame.format.width, frame.format.height) != (source.format.width, source.format.height):
         return sum(plane.size for plane in frame.planes)
     differing = 0
     for index, (a, b) in enumerate(zip(source.planes, frame.planes, strict=True)):
@@ -221,19 +245,20 @@ def _changed_samples(chain: Chain, number: int, frame: Frame) -> int:
     return differing
 
 
-def _read_back(writer: Writer, request: RunRequest, proof: Proof, progress: Progress) -> None:
-    progress.begin(len(request.frames), "Reading back")
+def _read_back(writer: Writer, request: RunRequest, retimed: Retimed, proof: Proof, progress: Progress) -> None:
+    count = len(retimed.outputs)
+    progress.begin(count, "Reading back")
     reader = _aside_reader(writer, request.output)
     try:
-        if len(reader) != len(request.frames):
+        if len(reader) != count:
             raise ProofError(
-                f"{request.output.name} reads back with {len(reader)} frames instead of {len(request.frames)}.",
+                f"{request.output.name} reads back with {len(reader)} frames instead of {count}.",
                 "Nothing was named; try another disk.",
             )
         for place, expected in enumerate(proof.checksums):
             if frame_checksum(reader.frame(place)) != expected:
                 raise ProofError(
-                    f"Frame {request.frames[place]} of {request.output.name} does not read back as written.",
+                    f"Frame {retimed.outputs[place]} of {request.output.name} does not read back as written.",
                     "Nothing was named; try another disk.",
                 )
             proof.frames += 1

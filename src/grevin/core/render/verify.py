@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from itertools import count
 from pathlib import Path
 from typing import Any
 
@@ -17,7 +18,7 @@ from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame, Mask
 from grevin.core.picture.masks import cover_chroma
 from grevin.core.progress import Progress
-from grevin.core.render.evidence_files import read_evidence
+from grevin.core.render.evidence_files import read_evidence, read_map
 
 VERIFY_FORMAT, VERIFY_VERSION = "grevin-verify", 1
 
@@ -98,14 +99,16 @@ def verify(
         MediaError: if the two cannot be compared sample by sample.
     """
     convert, description = _common_ground(source.format, output.format)
-    result = VerifyResult(len(frames), len(output), description, evidence is not None)
+    moved = read_map(evidence) if evidence is not None else None
+    pairs = [(n, n) for n in frames] if moved is None else list(zip(moved[1], count(moved[0]), strict=False))
+    result = VerifyResult(len(pairs), len(output), description, evidence is not None)
     shape = (source.format.height, source.format.width)
-    progress.begin(min(len(frames), len(output)), "Comparing")
-    for place, number in enumerate(frames):
+    progress.begin(min(len(pairs), len(output)), "Comparing")
+    for place, (number, named) in enumerate(pairs):
         if place >= len(output):
             break
         ours, theirs = convert(source.frame(number)), output.frame(place)
-        mask = read_evidence(evidence, number, shape) if evidence is not None else None
+        mask = read_evidence(evidence, named, shape) if evidence is not None else None
         result.checksums.append((number, frame_checksum(ours), frame_checksum(theirs)))
         _compare(result, number, ours, theirs, mask)
         progress.advance()

@@ -8,7 +8,7 @@ cuts, caching, blending inside the evidence only, keeping untouched samples, the
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, ClassVar, Protocol, TypeVar
 
 import numpy as np
@@ -18,7 +18,9 @@ from grevin.core.motion.flow import Flow, Luma8, MotionQuality
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame, Mask
+from grevin.core.progress import Progress
 from grevin.core.steps.settings import Settings
+from grevin.core.timebase.timeline import Timeline
 
 Made = TypeVar("Made")
 Area = tuple[int, int, int, int]  # x, y, width, height in pixels
@@ -177,11 +179,67 @@ class WholeStep(Step, Protocol):
         ...
 
 
-class TimeStep(Step, Protocol):
-    """Says which frame goes where."""
+@dataclass(frozen=True, eq=False)
+class Timing:
+    """What a time step makes of a reel.
 
-    def frame_map(self, length: int, settings: Any) -> tuple[int, ...]:
-        """For each output frame the number of the frame it takes."""
+    Attributes:
+        timeline: the frame map.
+        plan: what the step needs to know of its made frames, by output number.
+        notes: sentences for whoever reads the proof.
+        field_order: of the output, "" for that of the source.
+    """
+
+    timeline: Timeline
+    plan: dict[int, Any] = field(default_factory=dict)
+    notes: tuple[str, ...] = ()
+    field_order: str = ""
+
+    def new_format(self, fmt: PictureFormat) -> PictureFormat:
+        """The format of the output."""
+        return replace(fmt, rate=self.timeline.rate, field_order=self.field_order or fmt.field_order)  # type: ignore[arg-type]
+
+
+class Reelwise(Protocol):
+    """What a time step sees of the whole reel while it studies it."""
+
+    @property
+    def format(self) -> PictureFormat:
+        """Format of the frames."""
+        ...
+
+    def __len__(self) -> int: ...
+
+    def frame(self, number: int) -> Frame:
+        """Frame `number`; raises UnreadableFrameError."""
+        ...
+
+    def luma8(self, number: int) -> Luma8:
+        """(H, W) uint8 luma of a frame."""
+        ...
+
+    def same_shot(self, number: int, other: int) -> bool:
+        """Whether two frames lie in one shot."""
+        ...
+
+    def joined(self, number: int, other: int) -> bool:
+        """Whether two frames belong to one shot whatever lies between them, such as frames that are bad."""
+        ...
+
+    def word_on(self, number: int) -> str:
+        """A person's verdict on the step's finding that begins with a frame: mend, leave or undecided."""
+        ...
+
+
+class TimeStep(Step, Protocol):
+    """Changes time: studies the reel once, says which frame goes where, makes the frames that are no copies."""
+
+    def study(self, reel: Reelwise, settings: Any, progress: Progress) -> Timing:
+        """The frame map of a reel; deterministic."""
+        ...
+
+    def make(self, window: Window, timing: Timing, number: int, settings: Any) -> Frame:
+        """Output frame `number`, one of those that are made; the window lies on the source frame it stands for."""
         ...
 
 

@@ -7,6 +7,7 @@ import sys
 from typing import Any, Literal, get_args, get_origin
 
 from grevin.core.steps.base import AnyStep
+from grevin.core.steps.settings import is_numbers
 
 
 def manual_page(step: AnyStep) -> str:
@@ -21,6 +22,10 @@ def _row(name: str, field: Any) -> str:
     extra = field.json_schema_extra
     if get_origin(field.annotation) is Literal:
         allowed = ", ".join(f"`{choice}`" for choice in get_args(field.annotation))
+    elif is_numbers(field.annotation):
+        allowed = "a list of whole numbers"
+    elif field.annotation is bool:
+        allowed = "`true`, `false`"
     else:
         allowed = f"{extra['low']} to {extra['high']} {extra['unit']}".strip()
     return f"| `{name}` | {field.title} | `{field.default}` | {allowed} | {field.description} |"

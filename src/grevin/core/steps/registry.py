@@ -7,9 +7,14 @@ import difflib
 from grevin.core.errors import SettingsError
 from grevin.core.steps.base import AnyStep, Registry
 from grevin.core.steps.dirt.step import DirtStep
+from grevin.core.steps.fields.step import FieldsStep
+from grevin.core.steps.pick.step import PickStep
+from grevin.core.steps.rebuild.step import RebuildStep
+from grevin.core.steps.repeats.step import RepeatsStep
 
 REGISTRY = Registry()
-REGISTRY.add(DirtStep())
+for step in (PickStep(), RepeatsStep(), FieldsStep(), RebuildStep(), DirtStep()):
+    REGISTRY.add(step)
 
 
 def step_by_id(step_id: str) -> AnyStep:

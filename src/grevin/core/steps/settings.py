@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any, Self
+import re
+from collections.abc import Iterable, Mapping
+from typing import Any, Self, get_origin
 
 import pydantic
 from pydantic import BaseModel, ConfigDict, ValidationInfo, field_validator
 
 from grevin.core.errors import SettingsError
+
+MOST_NUMBERS = 100_000  # in one run of a list
 
 
 def setting(
@@ -60,6 +63,38 @@ class Settings(BaseModel):
             raise SettingsError(*_sentence(cls, fault, step)) from fault
 
 
+def is_numbers(annotation: object) -> bool:
+    """Whether a setting is a list of whole numbers."""
+    return get_origin(annotation) is tuple
+
+
+def numbers_text(numbers: Iterable[int]) -> str:
+    """Whole numbers for people: runs as "first-last"."""
+    runs: list[list[int]] = []
+    for number in sorted(set(numbers)):
+        if runs and number == runs[-1][1] + 1:
+            runs[-1][1] = number
+        else:
+            runs.append([number, number])
+    return ", ".join(str(first) if first == last else f"{first}-{last}" for first, last in runs)
+
+
+def numbers_from(text: str) -> tuple[int, ...]:
+    """Whole numbers that a person typed, such as "12, 13, 40-44".
+
+    Raises:
+        SettingsError: if that is none of it.
+    """
+    found: set[int] = set()
+    for part in filter(None, (piece.strip() for piece in re.split("[,;\\s]+", text))):
+        run = re.fullmatch(r"(\d{1,9})(?:-(\d{1,9}))?", part)
+        first, last = (int(run[1]), int(run[2] or run[1])) if run is not None else (1, 0)
+        if first > last or last - first > MOST_NUMBERS:
+            raise SettingsError(f"“{part}” is no frame.", "Write frames like 12, 13, 40-44.")
+        found.update(range(first, last + 1))
+    return tuple(sorted(found))
+
+
 def matters(settings: Settings, name: str) -> bool:
     """Whether a setting has a say, the other settings being what they are."""
     extra = type(settings).model_fields[name].json_schema_extra
@@ -87,6 +122,8 @@ def allowed(model: type[Settings], name: str) -> str:
     """What a setting may be, in words."""
     field = model.model_fields.get(name)
     extra = field.json_schema_extra if field is not None else None
+    if field is not None and is_numbers(field.annotation):
+        return "a list of whole numbers from 0"
     if isinstance(extra, dict) and extra.get("low") is not None:
         return f"{extra['low']} to {extra['high']} {extra['unit']}".strip()
     choices = model.model_json_schema()["properties"].get(name, {}).get("enum")

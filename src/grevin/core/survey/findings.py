@@ -9,8 +9,8 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from grevin.core.measure.cadence import repeats_of
 from grevin.core.measure.repeats import HELD_CORRELATION
-from grevin.core.survey.cadence import repeats_of
 
 Curve = npt.NDArray[np.float32]
 Series = dict[str, Curve]

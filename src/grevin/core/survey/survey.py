@@ -14,15 +14,15 @@ import numpy.typing as npt
 from grevin.core.cache import ByteCache
 from grevin.core.errors import UnreadableFrameError
 from grevin.core.keys import content_key
+from grevin.core.measure.cadence import Cadence, cadence_of, cadences_of_shots
+from grevin.core.parallel import in_parallel
 from grevin.core.picture.source import FrameSource
 from grevin.core.progress import Progress
-from grevin.core.render.frames_in_parallel import in_parallel
-from grevin.core.survey.cadence import Cadence, cadence_of, cadences_of_shots
 from grevin.core.survey.findings import SurveyFinding, findings_of
 from grevin.core.survey.measures.base import SPOT, Depth, Measure, Seen, Sight, Spots
 from grevin.core.survey.measures.registry import MEASURES
-from grevin.core.treatment.chain import CachedSource
 from grevin.core.treatment.shots import ShotFinder
+from grevin.core.treatment.window import CachedSource
 
 SURVEY_FORMAT, SURVEY_VERSION = "grevin-survey", 1
 MEASURES_VERSION = 2  # raised when a measure gives other values, so that older ones are measured anew

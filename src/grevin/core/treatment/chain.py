@@ -6,114 +6,31 @@ made on demand and kept in one cache under content keys; a frame that no step ch
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection
+from collections.abc import Collection
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from grevin.core.cache import ByteCache
 from grevin.core.keys import content_key
-from grevin.core.motion.flow import Flow, Luma8, MotionQuality, estimate_flow
-from grevin.core.picture.colour import Rgb, from_rgb, paint_inside, to_rgb
+from grevin.core.picture.colour import from_rgb, paint_inside
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame, merge_touched
 from grevin.core.picture.masks import align_to_chroma
 from grevin.core.picture.source import FrameSource
-from grevin.core.steps.base import AnyStep, Area, Blob, Evidence, Made
+from grevin.core.progress import Progress
+from grevin.core.steps.base import AnyStep, Area, Blob, Evidence, Timing
 from grevin.core.steps.registry import step_by_id
 from grevin.core.steps.settings import Settings
+from grevin.core.timebase.timeline import Timeline
 from grevin.core.treatment.recipe import Treatment
 from grevin.core.treatment.regions import Region, allowed, within
-from grevin.core.treatment.shots import ShotFinder
+from grevin.core.treatment.shots import MappedShots, ShotFinder, Shots
 from grevin.core.treatment.verdicts import Verdicts, apply_verdicts
+from grevin.core.treatment.window import CachedSource, ChainWindow, StudiedReel
 
 DEFAULT_CACHE_BYTES = 384 << 20
-KEPT_REACH = 8  # frames; what steps keep of a frame depends on no cut farther away
-
-
-class CachedSource:
-    """A FrameSource whose frames are kept in the shared cache."""
-
-    def __init__(self, source: FrameSource, cache: ByteCache) -> None:
-        self._source = source
-        self._cache = cache
-
-    @property
-    def format(self) -> PictureFormat:
-        """Format of the frames."""
-        return self._source.format
-
-    @property
-    def identity(self) -> str:
-        """Identity of the source."""
-        return self._source.identity
-
-    def __len__(self) -> int:
-        return len(self._source)
-
-    def key(self, number: int) -> str:
-        """Cache key of a frame."""
-        return f"frame/{self.identity}/{number}"
-
-    def frame(self, number: int) -> Frame:
-        """Frame `number`, from the cache where it is there."""
-        return self._cache.get(self.key(number), lambda: self._source.frame(number), lambda f: f.nbytes)
-
-
-class ChainWindow:
-    """A frame of a source with its neighbours of the same shot (`steps.base.Window`)."""
-
-    def __init__(self, source: FrameSource, number: int, shots: ShotFinder, cache: ByteCache) -> None:
-        self._source = source
-        self._number = number
-        self._shots = shots
-        self._cache = cache
-
-    @property
-    def number(self) -> int:
-        """Number of the frame in the middle."""
-        return self._number
-
-    @property
-    def format(self) -> PictureFormat:
-        """Format of the frames."""
-        return self._source.format
-
-    def has(self, offset: int) -> bool:
-        """Whether that frame exists in the same shot."""
-        return self._shots.same_shot(self._number, self._number + offset)
-
-    def frame(self, offset: int = 0) -> Frame:
-        """The frame that many places away."""
-        return self._source.frame(self._number + offset)
-
-    def luma8(self, offset: int = 0) -> Luma8:
-        """Its 8-bit luma."""
-        key = f"luma/{self._source.identity}/{self._number + offset}"
-        return self._cache.get(key, self.frame(offset).luma8, lambda luma: luma.nbytes)
-
-    def rgb(self, offset: int = 0) -> Rgb:
-        """Its R'G'B'; not to be written to."""
-        key = f"rgb/{self._source.identity}/{self._number + offset}"
-        return self._cache.get(key, lambda: to_rgb(self.frame(offset)), lambda rgb: rgb.nbytes)
-
-    def motion(self, offset: int, quality: MotionQuality = "fine") -> Flow:
-        """Flow from the middle frame to that one, made once whatever the other settings are."""
-        key = f"motion/{quality}/{self._source.identity}/{self._number}/{offset}"
-
-        def make() -> Flow:
-            return estimate_flow(self.luma8(), self.luma8(offset), quality)
-
-        return self._cache.get(key, make, lambda flow: flow.nbytes)
-
-    def at(self, offset: int) -> ChainWindow:
-        """The window with that frame in the middle."""
-        return ChainWindow(self._source, self._number + offset, self._shots, self._cache)
-
-    def keep(self, name: str, make: Callable[[], Made], size_of: Callable[[Made], int]) -> Made:
-        """Something dear about the middle frame, from the cache where it is there."""
-        cuts = self._shots.key(self._number, KEPT_REACH)
-        return self._cache.get(f"kept/{name}/{self._source.identity}/{cuts}/{self._number}", make, size_of)
+TIMING_BYTES = 64  # held a frame by what a time step made of a reel
 
 
 @dataclass(frozen=True, eq=False)
@@ -133,30 +50,90 @@ class StepSource:
     """A FrameSource: one step over the frames of another source."""
 
     def __init__(
-        self, source: FrameSource, step: AnyStep, settings: Settings, shots: ShotFinder, cache: ByteCache,
+        self, source: FrameSource, step: AnyStep, settings: Settings, shots: Shots, cache: ByteCache,
         results: ByteCache, said: Said,
     ) -> None:  # fmt: skip
         self.step = step
         self.settings = settings
         self._source = source
+        self._earlier = source if isinstance(source, StepSource) else None
         self._shots = shots
         self._cache = cache
         self._results = results
         self._said = said
+        self.is_time = _is_time(step)
         where = [region.model_dump_json() for region in said.regions]
         self._own = content_key(source.identity, step.id, step.version, settings.model_dump_json(), *where)
         words = said.verdicts.key(step.id)
         cuts = shots.key()
         self._identity = content_key(self._own, words, cuts) if words or cuts else self._own
-        self._map = step.frame_map(len(source), settings) if _is_time(step) else None  # type: ignore[union-attr]
-        self._format = (
-            step.new_format(source.format, settings) if _is_shape(step) else source.format  # type: ignore[union-attr]
-        )
+        known = source.size_format if isinstance(source, StepSource) else source.format
+        self._format = step.new_format(known, settings) if _is_shape(step) else known  # type: ignore[union-attr]
 
     @property
     def format(self) -> PictureFormat:
-        """Format after the step."""
+        """Format after the step; a change of time has to be studied first."""
+        if self.is_time:
+            return self.timing.new_format(self._source.format)
+        return replace(self._format, rate=self._source.format.rate, field_order=self._source.format.field_order)
+
+    @property
+    def size_format(self) -> PictureFormat:
+        """Format after the step, but for rate and field order: known without studying anything."""
         return self._format
+
+    @property
+    def timing(self) -> Timing:
+        """What a time step makes of the reel; studied at the first asking."""
+        return self.studied(Progress())
+
+    @property
+    def time_notes(self) -> tuple[str, ...]:
+        """What a time step has to say of the reel."""
+        return self.timing.notes if self.is_time else ()
+
+    @property
+    def _timing_key(self) -> str:
+        return f"timing/{self._own}/{self._said.verdicts.key(self.step.id)}/{self._shots.key()}"
+
+    @property
+    def is_studied(self) -> bool:
+        """Whether nothing of the reel has to be studied any more."""
+        return not self.is_time or self._timing_key in self._cache
+
+    def studied(self, progress: Progress) -> Timing:
+        """The same, with progress."""
+
+        def study() -> Timing:
+            reel = StudiedReel(self._source, self._shots, self._word_on, self._cache)
+            return self.step.study(reel, self.settings, progress)  # type: ignore[union-attr]
+
+        return self._cache.get(self._timing_key, study, lambda timing: TIMING_BYTES * len(timing.timeline))
+
+    def _word_on(self, number: int) -> str:
+        """A person's verdict on what begins with a frame before this step."""
+        words = self._said.verdicts.on(self.step.id, self._reel_frame(number))
+        return words[-1].word if words else "undecided"
+
+    @property
+    def timeline(self) -> Timeline:
+        """Which frame of the reel each frame behind this step comes from."""
+        before = self._earlier.timeline if self._earlier is not None else None
+        if not self.is_time:
+            return before or Timeline.same(len(self._source), self._source.format.rate)
+        own = self.timing.timeline
+        return own if before is None else before.then(own)
+
+    def _reel_frame(self, number: int) -> int:
+        """The reel's frame that a frame before this step comes from: verdicts and regions are about those."""
+        if self._earlier is None or not self._earlier.changes_time:
+            return number
+        return int(self._earlier.timeline.sources[number])
+
+    @property
+    def changes_time(self) -> bool:
+        """Whether this step or one before it does."""
+        return self.is_time or (self._earlier is not None and self._earlier.changes_time)
 
     @property
     def identity(self) -> str:
@@ -164,7 +141,7 @@ class StepSource:
         return self._identity
 
     def __len__(self) -> int:
-        return len(self._source) if self._map is None else len(self._map)
+        return len(self.timing.timeline) if self.is_time else len(self._source)
 
     def key(self, number: int) -> str:
         """Cache key of a frame; the verdicts on other frames do not change it."""
@@ -172,8 +149,10 @@ class StepSource:
 
     def _on(self, number: int) -> str:
         """What the result on one frame depends on."""
+        if self.is_time:
+            return f"{self._identity}/{number}"
         cuts = self._shots.key(number, self.step.reach(self.settings) if hasattr(self.step, "reach") else 0)
-        return f"{self._own}/{self._said.verdicts.key(self.step.id, number)}/{cuts}/{number}"
+        return f"{self._own}/{self._said.verdicts.key(self.step.id, self._reel_frame(number))}/{cuts}/{number}"
 
     def window(self, number: int) -> ChainWindow:
         """What the step sees at a frame."""
@@ -191,8 +170,9 @@ class StepSource:
 
     def _find(self, number: int) -> Evidence:
         found = self.step.find(self.window(number), self.settings)  # type: ignore[union-attr]
-        found = within(found, allowed(self._said.regions, number, found.mask.shape))
-        verdicts = self._said.verdicts.on(self.step.id, number)
+        place = self._reel_frame(number)
+        found = within(found, allowed(self._said.regions, place, found.mask.shape))
+        verdicts = self._said.verdicts.on(self.step.id, place)
         found = apply_verdicts(found, verdicts, lambda area: self._find_at(number, area))
         mask = align_to_chroma(found.mask, self._source.format)
         if found.weight is not None:
@@ -215,9 +195,19 @@ class StepSource:
             return ""
         return str(self.step.explain(self.window(number), evidence, area, self.settings))
 
+    def _timed(self, number: int) -> Frame:
+        """A frame behind a time step: a copy, or made anew."""
+        timing = self.timing
+        source = int(timing.timeline.sources[number])
+        if not timing.timeline.made[number]:
+            frame = self._source.frame(source)
+        else:
+            frame = self.step.make(self.window(source), timing, number, self.settings)  # type: ignore[union-attr]
+        return replace(frame, number=number, format=timing.new_format(frame.format))
+
     def _make(self, number: int) -> Frame:
-        if self._map is not None:
-            return self._source.frame(self._map[number]).with_number(number)
+        if self.is_time:
+            return self._timed(number)
         frame = self._source.frame(number)
         if _is_shape(self.step):
             return self.step.reshape(frame, self.settings)  # type: ignore[union-attr]
@@ -236,7 +226,7 @@ def _is_local(step: AnyStep) -> bool:
 
 
 def _is_time(step: AnyStep) -> bool:
-    return hasattr(step, "frame_map")
+    return hasattr(step, "study")
 
 
 def _is_shape(step: AnyStep) -> bool:
@@ -284,7 +274,10 @@ class Chain:
     def add(self, step: AnyStep, settings: Settings, regions: tuple[Region, ...] = ()) -> StepSource:
         """Put a step at the end."""
         said = Said(self.verdicts, regions)
-        added = StepSource(self.result, step, settings, self.shots, self.cache, self.results, said)
+        last = self.result
+        behind = isinstance(last, StepSource) and last.changes_time
+        shots = MappedShots(self.shots, lambda: last.timeline) if behind else self.shots  # type: ignore[union-attr]
+        added = StepSource(last, step, settings, shots, self.cache, self.results, said)
         self.steps.append(added)
         self.view_points.append(added)
         return added
@@ -294,18 +287,96 @@ class Chain:
         """The picture after everything."""
         return self.view_points[-1]
 
-    def explain(self, view_point: int, number: int, area: Area) -> str:
+    @property
+    def timeline(self) -> Timeline:
+        """Which frame of the reel each frame of the result comes from."""
+        return self.timeline_at(len(self.view_points) - 1)
+
+    def timeline_at(self, view_point: int) -> Timeline:
+        """The same at any view point."""
+        place = self.view_points[view_point]
+        if isinstance(place, StepSource):
+            return place.timeline
+        return Timeline.same(len(self.source), self.source.format.rate)
+
+    def changes_time(self, view_point: int) -> bool:
+        """Whether a step before a view point does."""
+        place = self.view_points[view_point]
+        return isinstance(place, StepSource) and place.changes_time
+
+    def output_of(self, view_point: int, frame: int) -> int:
+        """The frame at a view point that shows a frame of the reel."""
+        return self.timeline_at(view_point).output_of(frame) if self.changes_time(view_point) else frame
+
+    def behind(self, place: int, number: int) -> int:
+        """The frame behind the acting step at a place (1 is the first) that frame `number` of the result comes from."""
+        for later in reversed(self.steps[place:]):
+            if later.is_time:
+                number = int(later.timing.timeline.sources[number])
+        return number
+
+    def before(self, place: int, number: int) -> int:
+        """The same before that step."""
+        return self.behind(place - 1, number)
+
+    def time_words(self, view_point: int, frame: int) -> str:
+        """What became of a frame of the reel in time, "" where nothing did."""
+        if not self.changes_time(view_point):
+            return ""
+        timeline = self.timeline_at(view_point)
+        output = timeline.output_of(frame)
+        shown = int(timeline.sources[output])
+        place = f"output frame {output} of {len(timeline)}" if timeline.moves else ""
+        if timeline.made[output] and shown == frame:
+            return ", ".join(filter(None, ("made anew", place)))
+        if shown != frame:
+            return f"left out; shown instead: {place}, frame {shown} of the reel"
+        return place
+
+    def prepare(self, progress: Progress) -> None:
+        """Let every time step study the reel, before frames are pulled."""
+        for step in self.steps:
+            if _is_time(step.step):
+                step.studied(progress)
+
+    @property
+    def size_format(self) -> PictureFormat:
+        """Format of the result but for rate and field order: known without studying anything."""
+        return self.result.size_format if isinstance(self.result, StepSource) else self.result.format
+
+    def frame_at(self, view_point: int, frame: int) -> Frame:
+        """What a view point shows of a frame of the reel."""
+        return self.view_points[view_point].frame(self.output_of(view_point, frame))
+
+    def key_at(self, view_point: int, frame: int) -> str:
+        """Cache key of that."""
+        return self.view_points[view_point].key(self.output_of(view_point, frame))
+
+    def explain(self, view_point: int, frame: int, area: Area) -> str:
         """From where the step that leads to a view point fills a piece of its evidence, in words; "" for the rest."""
         place = self.view_points[view_point]
-        return place.explain(number, area) if isinstance(place, StepSource) else ""
+        return place.explain(self.output_of(view_point, frame), area) if isinstance(place, StepSource) else ""
 
-    def is_ready(self, view_point: int, number: int) -> bool:
-        """Whether a frame at a view point is at hand without making it."""
-        key = self.view_points[view_point].key(number)
+    def is_ready(self, view_point: int, frame: int) -> bool:
+        """Whether what a view point shows of a frame of the reel is at hand without making it."""
+        if self.changes_time(view_point) and not self.is_studied(view_point):
+            return False
+        key = self.key_at(view_point, frame)
         return key in self.results or key in self.cache
 
-    def evidence_at(self, view_point: int, number: int) -> Evidence | None:
+    def is_studied(self, view_point: int) -> bool:
+        """Whether every time step before a view point knows the reel already."""
+        places = (place for place in self.view_points[: view_point + 1] if isinstance(place, StepSource))
+        return all(place.is_studied for place in places)
+
+    def known_view_point(self, view_point: int) -> int:
+        """The view point, or the last before it whose pictures can be made without studying the reel first."""
+        return next(place for place in range(view_point, -1, -1) if self.is_studied(place))
+
+    def evidence_at(self, view_point: int, frame: int) -> Evidence | None:
         """Evidence of the step that leads to a view point; None at the source and for a step that rests."""
         place = self.view_points[view_point]
         resting = view_point > 0 and self.view_points[view_point - 1] is place
-        return place.evidence(number) if isinstance(place, StepSource) and not resting else None
+        if not isinstance(place, StepSource) or resting:
+            return None
+        return place.evidence(self.output_of(view_point, frame))

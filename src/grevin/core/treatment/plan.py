@@ -11,9 +11,12 @@ from grevin.core.keys import content_key
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.source import FrameSource
-from grevin.core.treatment.chain import DEFAULT_CACHE_BYTES, CachedSource, Chain
+from grevin.core.progress import Progress
+from grevin.core.timebase.timeline import Timeline
+from grevin.core.treatment.chain import DEFAULT_CACHE_BYTES, Chain
 from grevin.core.treatment.recipe import Treatment
 from grevin.core.treatment.verdicts import Verdicts
+from grevin.core.treatment.window import CachedSource
 
 
 @dataclass(frozen=True)
@@ -83,6 +86,26 @@ class TreatedReel:
             self._chains[key] = held
         return held
 
+    def prepare(self, progress: Progress) -> None:
+        """Let time steps study the reel.
+
+        Raises:
+            SettingsError: if shots change time each in their own way, which would tear the reel apart.
+        """
+        chains = self.chains()
+        if len(chains) > 1 and any(chain.changes_time(len(chain.view_points) - 1) for chain in chains):
+            raise SettingsError(
+                "A shot's own treatment changes time, or the reel's does while a shot has its own.",
+                "Put steps that change time into the reel's treatment and let every shot follow it.",
+            )
+        for chain in chains:
+            chain.prepare(progress)
+
+    @property
+    def timeline(self) -> Timeline:
+        """Which frame of the reel each output frame comes from; the same for all parts."""
+        return self.chains()[0].timeline
+
     def chains(self) -> tuple[Chain, ...]:
         """Every chain of the plan."""
         return tuple(self.under(treatment) for treatment in self.plan.treatments())
@@ -104,7 +127,9 @@ class TreatedSource:
     """What comes out of a treated reel, as a FrameSource."""
 
     def __init__(self, treated: TreatedReel) -> None:
+        treated.prepare(Progress())
         self._treated = treated
+        self._timeline = treated.timeline
         self._format = treated.format
         self._identity = content_key(*(chain.result.identity for chain in treated.chains()))
 
@@ -119,8 +144,8 @@ class TreatedSource:
         return self._identity
 
     def __len__(self) -> int:
-        return len(self._treated.source)
+        return len(self._timeline)
 
     def frame(self, number: int) -> Frame:
         """Frame `number`, treated, as it would be written."""
-        return self._treated.at(number).result.frame(number).rounded()
+        return self._treated.at(int(self._timeline.sources[number])).result.frame(number).rounded()

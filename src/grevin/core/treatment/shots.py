@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Collection
+from collections.abc import Callable, Collection
 
 from grevin.core.cache import ByteCache
 from grevin.core.errors import UnreadableFrameError
-from grevin.core.measure.cuts import Small, is_cut, small_picture
+from grevin.core.measure.cuts import Small, belong_together, is_cut, small_picture
 from grevin.core.picture.source import FrameSource
+from grevin.core.timebase.timeline import Timeline
 
 
 class ShotFinder:
@@ -68,9 +69,49 @@ class ShotFinder:
 
         return self._cache.get(key, make, lambda held: 0 if held[0] is None else held[0].nbytes)[0]
 
+    def joined(self, number: int, other: int) -> bool:
+        """Whether two frames belong together whatever lies between them: by the list, else as they look."""
+        low, high = sorted((number, other))
+        if self._known is not None:
+            return bisect_right(self._known, low) == bisect_right(self._known, high)
+        one, another = self._small(low), self._small(high)
+        return one is not None and another is not None and belong_together(one, another)
+
     def same_shot(self, number: int, other: int) -> bool:
         """Whether two frames lie in one shot."""
         low, high = sorted((number, other))
         if low < 0 or high >= len(self._source):
             return False
         return not any(self.cut_before(place) for place in range(low + 1, high + 1))
+
+
+class MappedShots:
+    """Shots of a reel as seen from behind a change of time."""
+
+    def __init__(self, shots: Shots, timeline: Callable[[], Timeline]) -> None:
+        self._shots = shots
+        self._timeline = timeline
+
+    def _source(self, number: int) -> int:
+        return int(self._timeline().sources[number])
+
+    def key(self, number: int | None = None, reach: int = 0) -> str:
+        """See `ShotFinder.key`."""
+        return self._shots.key() if number is None else self._shots.key(self._source(number), 2 * reach)
+
+    def joined(self, number: int, other: int) -> bool:
+        """Whether two frames belong together whatever lies between them."""
+        return self._shots.joined(self._source(number), self._source(other))
+
+    def cut_before(self, number: int) -> bool:
+        """Whether frame `number` is the first of a shot."""
+        return not self.same_shot(number - 1, number)
+
+    def same_shot(self, number: int, other: int) -> bool:
+        """Whether two frames lie in one shot."""
+        if not (min(number, other) >= 0 and max(number, other) < len(self._timeline())):
+            return False
+        return self._shots.same_shot(self._source(number), self._source(other))
+
+
+Shots = ShotFinder | MappedShots

@@ -27,6 +27,8 @@ def labels(look: Look, ways: Ways, drawing: Drawing, wipe: Wipe, waiting: bool) 
         words.append("Pixels shown square")
     if drawing.evidence != "off":
         words.append(_evidence_words(look, drawing))
+    if look.time and not drawing.before:
+        words.append(look.time[:1].upper() + look.time[1:])
     if waiting:
         words.append("Working …")
     return words

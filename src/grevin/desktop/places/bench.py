@@ -28,6 +28,7 @@ from grevin.desktop.test_strip.trying import Trying
 from grevin.desktop.treatment_path.path import PATH_WIDTH, TreatmentPath
 from grevin.desktop.work.looks import Look, make_look
 from grevin.desktop.work.readying import Readying
+from grevin.desktop.work.studying import Studying
 from grevin.desktop.work.workers import LatestWorker, Request
 
 SMALL_SCALE = 0.5  # up to this zoom a picture of half the size shows the same while playing
@@ -38,6 +39,7 @@ class Bench(QWidget):
     """The place where one looks and mends."""
 
     looked = Signal(object)
+    studied = Signal()
     faulted = Signal(object)
     told = Signal(str)
     acted = Signal(str)
@@ -59,10 +61,12 @@ class Bench(QWidget):
         self.measuring = Measuring(session, self.table, self.looking_bar, self.scopes, self)
         self.specks = Specks(session, self.table, self)
         self.readying = Readying(self)
+        self.studying = Studying(self)
         self._shown_view_point = 0
         self._shown_whose = ""
         self._looker = LatestWorker("look", self)
         self.neighbours = Neighbours(session, self.strip, self)
+        self._workers = (self._looker, self.neighbours, self.trying, self.scopes, self.specks, self.studying)
         self._ready_timer = QTimer(self, singleShot=True, interval=READY_DELAY_MS)
         self._lay_out()
         self._connect()
@@ -108,6 +112,7 @@ class Bench(QWidget):
         self._looker.failed.connect(self._take_fault)
         self.neighbours.faulted.connect(self.faulted)
         self._ready_timer.timeout.connect(self._make_ready)
+        self.studying.studied.connect(self._show_studied)
         self.table.view_changed.connect(self._share_view)
         self.table.wipe_changed.connect(self.looking.move_wipe)
         self.table.pointed.connect(self._show_probe)
@@ -115,9 +120,9 @@ class Bench(QWidget):
         self.table.clicked.connect(self.specks.click)
         self.measuring.box_changed.connect(self.specks.show_box)
         self.specks.evidence_wanted.connect(self._show_evidence)
-        for told in (self.player.told, self.specks.told, self.measuring.told):
+        for told in (self.player.told, self.specks.told, self.measuring.told, self.studying.told):
             told.connect(self.told)
-        for faulted in (self.scopes.faulted, self.trying.faulted, self.specks.faulted):
+        for faulted in (self.scopes.faulted, self.trying.faulted, self.specks.faulted, self.studying.faulted):
             faulted.connect(self.faulted)
         self.looking.ways_changed.connect(self._change_ways)
         self.looking.drawing_changed.connect(self._show_looking)
@@ -148,13 +153,13 @@ class Bench(QWidget):
         """End the threads."""
         self._ready_timer.stop()
         self.player.stop()
-        for worker in (self._looker, self.neighbours, self.trying, self.readying, self.scopes, self.specks):
+        for worker in (*self._workers, self.readying):
             worker.stop()
 
     @property
     def busy(self) -> bool:
         """Whether pictures that are wanted now are still being made."""
-        return any(part.busy for part in (self._looker, self.neighbours, self.trying, self.scopes, self.specks))
+        return any(part.busy for part in self._workers)
 
     # What the session says
 
@@ -239,21 +244,29 @@ class Bench(QWidget):
         chain, place = self._session.chain, self._session.place
         if chain is None:
             return
+        self.studying.look_at(chain)
+        view_point = chain.known_view_point(place.view_point)
         hidden = self.looking.drawing.evidence == "off"
         evidence_of = 0 if hidden and self.player.playing else self._session.selected
         small = self.player.playing and self.table.scale() <= SMALL_SCALE
         ways = replace(self.looking.ways, small=small)
-        tag = (chain, place.frame, place.view_point, ways)
+        tag = (chain, place.frame, view_point, ways)
         self.table.show_waiting(not self.player.playing)
-        make = partial(make_look, chain, place.frame, place.view_point, evidence_of, ways)
+        make = partial(make_look, chain, place.frame, view_point, evidence_of, ways)
         self._looker.ask(Request(tag, make))
+
+    def _show_studied(self) -> None:
+        self.strip.forget()
+        self._show_place(self._session.place)
+        self.studied.emit()
 
     def _take_look(self, tag: Any, look: Look) -> None:
         chain, place = self._session.chain, self._session.place
         if chain is None or tag[0] is not chain:
             return
         self.table.show_look(look, self.aspect())
-        self.table.show_waiting(not self.player.playing and tag[1:3] != (place.frame, place.view_point))
+        known = chain.known_view_point(place.view_point)
+        self.table.show_waiting(not self.player.playing and tag[1:3] != (place.frame, known))
         if not self.player.playing:
             self._share_view(self.table.view)
             self.strip.show_picture(look.number, look.after)
@@ -266,7 +279,7 @@ class Bench(QWidget):
 
     def _show_facts(self, look: Look) -> None:
         for place in range(1, len(self._session.treatment.steps) + 1):
-            words = ""
+            words = "\n".join(look.notes[:3]) if place == self._session.selected else ""
             if place == self._session.selected and look.evidence is not None:
                 area = 100.0 * float(look.evidence.mask.mean())
                 count = len(look.evidence.blobs)
@@ -292,7 +305,8 @@ class Bench(QWidget):
 
     def _make_ready(self) -> None:
         chain, place = self._session.chain, self._session.place
-        if chain is None or place.view_point == 0 or self.player.playing or self.trying.on:
+        idle = chain is None or place.view_point == 0 or self.player.playing or self.trying.on
+        if chain is None or idle or chain.known_view_point(place.view_point) < place.view_point:
             self.readying.pause()
             return
         self.readying.start(chain, place.view_point, self.player.loop, place.frame)

@@ -173,7 +173,7 @@ class Output(QWidget):
         words = "treated: " + ", ".join(steps) if steps else "not treated: this would be a plain copy"
         words += f"; {len(treatments)} different treatments, shot by shot" if len(treatments) > 1 else ""
         chain = self._session.chain
-        fmt = chain.result.format.describe() if chain is not None else ""
+        fmt = chain.size_format.describe() if chain is not None else ""
         self._treated.setText(f"{fmt}, {words}")
 
     def show_runs(self) -> None:

@@ -47,6 +47,8 @@ class Marks:
         loop: frames that are played, None for all.
         own: runs of frames whose shot has a treatment of its own.
         marked: runs of frames that the person marked, with their words.
+        left_out: frames that the treatment leaves out, and
+        made: those that it makes anew.
         cuts: first frames of shots as divided by the person; None where the measured ones hold.
         unreadable: frames that cannot be read.
         counter: how frames are counted.
@@ -56,6 +58,8 @@ class Marks:
     loop: range | None = None
     own: tuple[range, ...] = ()
     marked: tuple[tuple[range, str], ...] = ()
+    left_out: tuple[range, ...] = ()
+    made: tuple[range, ...] = ()
     cuts: tuple[int, ...] | None = None
     unreadable: tuple[int, ...] = ()
     counter: Counter = PLAIN
@@ -252,6 +256,13 @@ class ReelColumn(QWidget):
                 QRectF(self._ruler - 1, self._y(frames.start), 2, self._y(frames.stop) - self._y(frames.start)),
                 style.QUIET,
             )
+        x = self._lane(FOUND_LANE)[0] - 4
+        for runs, wide, colour in ((self._marks.left_out, 1.0, style.QUIET), (self._marks.made, 3.0, style.TEXT)):
+            rows = {
+                (round(self._y(run.start)), round(max(1.0, self._y(run.stop) - self._y(run.start)))) for run in runs
+            }
+            for top, high in rows:  # beside what was found: a thin line is left out, a broad one made
+                painter.fillRect(QRectF(x, top, wide, high), colour)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(style.TEXT)
         for frames, _ in self._marks.marked:
@@ -314,6 +325,9 @@ class ReelColumn(QWidget):
             dirt = counted if exact is None else exact
             parts.append("level not measured yet" if level is None else f"level {level:.0f} of 255")
             parts.append("dirt not looked for yet" if dirt is None else f"{dirt:.0f} specks of dirt")
+        for runs, words in ((self._marks.left_out, "left out"), (self._marks.made, "made anew")):
+            if any(frame in run for run in runs):
+                parts.append(words)
         found = self.tell_found(frame)
         parts += [found] if found else []
         parts += [words for frames, words in self._marks.marked if frame in frames]

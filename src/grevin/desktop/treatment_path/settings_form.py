@@ -6,9 +6,19 @@ from functools import partial
 from typing import Any, Literal, get_args, get_origin
 
 from PySide6.QtCore import QSignalBlocker, Signal
-from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QFormLayout, QLabel, QSpinBox, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDoubleSpinBox,
+    QFormLayout,
+    QLabel,
+    QLineEdit,
+    QSpinBox,
+    QWidget,
+)
 
-from grevin.core.steps.settings import Settings, matters
+from grevin.core.errors import SettingsError
+from grevin.core.steps.settings import Settings, is_numbers, matters, numbers_from, numbers_text
 
 
 class SettingsForm(QWidget):
@@ -47,6 +57,11 @@ class SettingsForm(QWidget):
             check = QCheckBox()
             check.toggled.connect(emit)
             return check
+        if is_numbers(annotation):
+            field = QLineEdit()
+            field.setPlaceholderText("such as 12, 13, 40-44")
+            field.editingFinished.connect(partial(self._emit_numbers, name, field))
+            return field
         spin: QSpinBox | QDoubleSpinBox
         if annotation is int:
             spin = QSpinBox()
@@ -72,6 +87,14 @@ class SettingsForm(QWidget):
         self.touched = name
         self.changed.emit({name: value})
 
+    def _emit_numbers(self, name: str, field: QLineEdit) -> None:
+        """A list that cannot be read is handed on as it was typed: the settings say what is wrong with it."""
+        try:
+            self._emit(name, numbers_from(field.text()))
+        except SettingsError as fault:
+            field.setToolTip(f"{fault.what} {fault.hint}")
+            self._emit(name, field.text())
+
     def show_values(self, settings: Settings) -> None:
         """Set the controls without emitting."""
         for name, control in self._controls.items():
@@ -81,6 +104,8 @@ class SettingsForm(QWidget):
                 control.setCurrentText(str(value))
             elif isinstance(control, QCheckBox):
                 control.setChecked(bool(value))
+            elif isinstance(control, QLineEdit):
+                control.setText(numbers_text(value))
             elif isinstance(control, QSpinBox | QDoubleSpinBox):
                 control.setValue(value)
             blocker.unblock()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from grevin.core.errors import UnreadableFrameError
@@ -12,7 +12,7 @@ from grevin.core.picture.frame import Frame
 from grevin.core.picture.halving import halved
 from grevin.core.quality.harm import harm_of
 from grevin.core.steps.base import Evidence
-from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.chain import Chain, StepSource
 
 Compare = Literal["one", "wipe", "side", "difference", "taken"]
 COMPARE_LABELS: dict[Compare, str] = {
@@ -52,6 +52,8 @@ class Look:
         computed: difference or taken-away view, None in the other ways of looking.
         evidence: of the step that was asked for, None where there is none.
         harm: share of what was taken away that follows the picture's detail; None where nothing was.
+        time: what became of the frame in time, "" where nothing did.
+        notes: what the time step that was asked for has to say of the reel.
     """
 
     number: int
@@ -63,6 +65,8 @@ class Look:
     computed: Screen | None
     evidence: Evidence | None
     harm: float | None
+    time: str = ""
+    notes: tuple[str, ...] = ()
 
 
 def screen_of(chain: Chain, frame: Frame, key: str, channel: Channel = "colour", small: bool = False) -> Screen:
@@ -84,25 +88,33 @@ def make_look(chain: Chain, number: int, view_point: int, evidence_of: int, ways
         evidence_of: place whose evidence is wanted, 0 for none.
         ways: how one looks.
     """
-    source, place = chain.source, chain.view_points[view_point]
+    source, key = chain.source, chain.key_at(view_point, number)
     first = source.frame(number)
     before = screen_of(chain, first, source.key(number), ways.channel, ways.small)
-    last = place.frame(number)
-    after = before if last is first else screen_of(chain, last, place.key(number), ways.channel, ways.small)
+    last = chain.frame_at(view_point, number)
+    after = before if last is first else screen_of(chain, last, key, ways.channel, ways.small)
     evidence = chain.evidence_at(evidence_of, number) if evidence_of else None
     computed, harm = None, None
-    if ways.compare in COMPUTED and last.format == first.format:
+    if ways.compare in COMPUTED and replace(last.format, rate=first.format.rate) == first.format:
         make = difference_screen if ways.compare == "difference" else taken_away_screen
-        key = f"screen/{ways.compare}/{ways.gain}/{place.key(number)}"
+        key = f"screen/{ways.compare}/{ways.gain}/{key}"
         computed = chain.cache.get(key, lambda: make(first, last, ways.gain), lambda screen: screen.nbytes)
         harm = None if last is first else harm_of(first, last)
-    return Look(number, view_point, first, last, before, after, computed, evidence, harm)
+    time = chain.time_words(view_point, number)
+    return Look(
+        number, view_point, first, last, before, after, computed, evidence, harm, time, notes_of(chain, evidence_of)
+    )
+
+
+def notes_of(chain: Chain, place: int) -> tuple[str, ...]:
+    """What the time step at a place of the path has to say of the reel, if it has studied it."""
+    step = chain.view_points[place] if place < len(chain.view_points) else None
+    return step.time_notes if isinstance(step, StepSource) and step.is_time and step.is_studied else ()
 
 
 def make_neighbour(chain: Chain, number: int, view_point: int, channel: Channel) -> Screen:
     """Picture of a frame at the view point, for the neighbour strip."""
-    place = chain.view_points[view_point]
-    return screen_of(chain, place.frame(number), place.key(number), channel)
+    return screen_of(chain, chain.frame_at(view_point, number), chain.key_at(view_point, number), channel)
 
 
 def judge_neighbour(chain: Chain, number: int) -> Judgement | None:

@@ -60,4 +60,4 @@ class Readying(QObject):
 def _make(chain: Chain, view_point: int, number: int) -> int:
     """Make one frame; a fault is said where the frame is looked at."""
     time.sleep(PAUSE_S)
-    return chain.view_points[view_point].frame(number).nbytes
+    return chain.frame_at(view_point, number).nbytes

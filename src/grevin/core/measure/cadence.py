@@ -50,11 +50,12 @@ class Cadence:
         return {"name": self.name, "period": self.period, "true_rate": rate, "confidence": round(self.confidence, 3)}
 
 
-def repeats_of(change: Curve) -> Flags:
+def repeats_of(change: Curve, dip: float = DIP) -> Flags:
     """(N,) bool: frames that repeat the one before, exactly or nearly (`measure.repeats` over the whole curve).
 
     Args:
         change: (N,) mean of the largest block changes; NaN at cuts and beside unreadable frames.
+        dip: share of the change on both sides below which a frame nearly repeats.
     """
     result = np.zeros(len(change), np.bool_)
     for place in np.nonzero(~np.isnan(change))[0]:
@@ -64,7 +65,7 @@ def repeats_of(change: Curve) -> Flags:
         before, after = change[max(0, place - CONTEXT) : place], change[place + 1 : place + 1 + CONTEXT]
         known = [side[~np.isnan(side)] for side in (before, after)]
         if len(known[0]) and len(known[1]):
-            result[place] = change[place] < DIP * min(known[0].max(), known[1].max())
+            result[place] = change[place] < dip * min(known[0].max(), known[1].max())
     return result
 
 
@@ -109,11 +110,11 @@ def cadence_of_shot(change: Curve, fields: list[Curve], rate: Fraction) -> Caden
         rate: frames per second.
     """
     repeats, known = repeats_of(change), ~np.isnan(change)
-    found = max(((*_fit(repeats, known, period, STRAY_SHARE), period) for period in PERIODS), default=(0.0, 0, 0))
-    if found[0] > 0:
-        period = found[2]
-        return Cadence(_name(period, rate), period, rate * (period - 1) / period, found[0])
-    spread = _over_fields(fields, repeats)
+    found = regular(repeats, known)
+    if found is not None:
+        confidence, period, _ = found
+        return Cadence(_name(period, rate), period, rate * (period - 1) / period, confidence)
+    spread = _over_fields(fields)
     if spread > 0:
         return Cadence("3:2 fields", FIELD_PERIOD, rate * (FIELD_PERIOD - 1) / FIELD_PERIOD, spread)
     share = float(repeats[known].mean()) if known.any() else 0.0
@@ -122,17 +123,41 @@ def cadence_of_shot(change: Curve, fields: list[Curve], rate: Fraction) -> Caden
     return Cadence("none", None, rate, 1.0 - share)
 
 
-def _over_fields(fields: list[Curve], repeats: Flags) -> float:
-    """Confidence that film lies over fields: each kind of field repeats once in five frames, two or three apart."""
-    if repeats.mean() > STRAY_SHARE:
-        return 0.0
-    fits = []
-    for change in fields:
-        alone = repeats_of(change) & ~repeats
-        fits.append(_fit(alone, ~np.isnan(change), FIELD_PERIOD, FIELD_STRAYS))
+def regular(repeats: Flags, known: Flags) -> tuple[float, int, int] | None:
+    """(confidence, period, phase) where repeats come regularly, None where they do not."""
+    fits = [(*_fit(repeats, known, period, STRAY_SHARE), period) for period in PERIODS]
+    confidence, phase, period = max(fits)
+    return (confidence, period, phase) if confidence > 0 else None
+
+
+def _over_fields(fields: list[Curve]) -> float:
+    """Confidence that film lies over fields."""
+    fits = _field_fits(fields)
+    return min(fit[0] for fit in fits) if fits else 0.0
+
+
+def field_phases(fields: list[Curve]) -> tuple[int, int] | None:
+    """The frames, modulo five, in which the top and the bottom field repeat; None where no film lies over fields.
+
+    Args:
+        fields: change of the top and of the bottom fields.
+    """
+    fits = _field_fits(fields)
+    return (fits[0][1], fits[1][1]) if fits else None
+
+
+def _field_fits(fields: list[Curve]) -> list[tuple[float, int]]:
+    """(confidence, phase) of each kind of field; each repeats once in five frames, two or three apart."""
+    flags = [repeats_of(change) for change in fields]
+    both = flags[0] & flags[1]
+    if not len(both) or both.mean() > STRAY_SHARE:
+        return []
+    fits = [
+        _fit(flag & ~both, ~np.isnan(change), FIELD_PERIOD, FIELD_STRAYS)
+        for flag, change in zip(flags, fields, strict=True)
+    ]
     apart = (fits[0][1] - fits[1][1]) % FIELD_PERIOD
-    sure = min(fit[0] for fit in fits)
-    return sure if apart in {2, 3} else 0.0
+    return fits if apart in {2, 3} and min(fit[0] for fit in fits) > 0 else []
 
 
 def _fit(repeats: Flags, known: Flags, period: int, strays: float) -> tuple[float, int]:

@@ -1,0 +1,198 @@
+"""How right time is put: the suite `time`. Repeats taken out, fields made frames, missing frames made anew.
+
+Clean progressive clips are the truth; what is done to them is known. Beside each figure stands the plain way: for made
+frames the mix of both neighbours, for fields the filter bwdif alone.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import replace
+from fractions import Fraction
+from typing import Any
+
+import cv2
+import numpy as np
+
+from bench.clips import CLIPS, ClipUnavailableError, clip_path, scaled
+from bench.moving import SCENES
+from bench.survey import (
+    CARRIERS,
+    PATTERNS,
+    carried,
+    f_measure,
+    material,
+    order_of,
+    same_picture,
+    source_of,
+    spread_over_fields,
+)
+from grevin.core.cache import ByteCache
+from grevin.core.media.deinterlacing import both_fields
+from grevin.core.media.opening import open_reel
+from grevin.core.picture.frame import Frame
+from grevin.core.progress import Progress
+from grevin.core.quality.memory_source import MemorySource
+from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.recipe import Treatment, TreatmentStep
+
+REBUILT = (3, 7, 11)
+FRAMES = 15
+PANS = ("fast_pan",)
+PAL = Fraction(25)
+
+
+def run_time(progress: Progress) -> dict[str, Any]:
+    """Measure everything."""
+    jobs: list[Callable[[], tuple[list[dict[str, Any]], dict[str, float]]]] = [_rebuild, _fields, _pulldown, _repeats]
+    rows: list[dict[str, Any]] = []
+    together: dict[str, float] = {}
+    skipped: list[dict[str, str]] = []
+    progress.begin(len(jobs), "Time")
+    for job in jobs:
+        try:
+            more, figures = job()
+            rows += more
+            together.update(figures)
+        except ClipUnavailableError as fault:
+            skipped.append({"clip": job.__name__.strip("_"), "reason": str(fault)})
+        progress.advance()
+    return {
+        "format": "grevin-bench", "version": 1, "suite": "time", "clips": rows, "skipped": skipped,
+        "together": {name: round(float(value), 4) for name, value in together.items()},
+    }  # fmt: skip
+
+
+def clean_clips() -> list[tuple[str, MemorySource]]:
+    """Clips without added grain, and a drawn pan."""
+    found: list[tuple[str, MemorySource]] = []
+    for clip in CLIPS:
+        reel = open_reel(clip_path(clip))
+        frames = [scaled(reel.frame(n), clip.largest_width) for n in list(clip.frames)[:FRAMES]]
+        reel.close()
+        found.append(
+            (clip.name, MemorySource([replace(f, format=replace(f.format, rate=PAL)) for f in frames], clip.name))
+        )
+    for name in PANS:
+        lumas = [np.clip(SCENES[name](float(n)), 16, 235).astype(np.uint8) for n in range(FRAMES)]
+        found.append((name, source_of(lumas, name)))
+    return found
+
+
+def _chain(source: MemorySource, step: str, settings: dict[str, Any]) -> Chain:
+    return Chain(source, Treatment(steps=(TreatmentStep.make(step, settings),)), ByteCache(512 << 20))
+
+
+def _psnr(one: np.ndarray, other: np.ndarray) -> float:
+    error = float(np.mean(np.square(one.astype(np.float64) - other)))
+    return float(10 * np.log10(255**2 / max(error, 1e-3)))
+
+
+def _rebuild() -> tuple[list[dict[str, Any]], dict[str, float]]:
+    from skimage.metrics import structural_similarity
+
+    rows: list[dict[str, Any]] = []
+    likeness: list[float] = []
+    begun, count = time.perf_counter(), 0
+    for name, source in clean_clips():
+        chain = _chain(source, "rebuild", {"frames": list(REBUILT), "grain": False})
+        ours, plain = [], []
+        for number in REBUILT:
+            truth, made = source.frame(number).luma8(), chain.result.frame(number).luma8()
+            mix = cv2.addWeighted(source.frame(number - 1).luma8(), 0.5, source.frame(number + 1).luma8(), 0.5, 0)
+            ours.append(_psnr(made, truth))
+            plain.append(_psnr(mix, truth))
+            likeness.append(float(structural_similarity(made, truth)))  # type: ignore[no-untyped-call]
+            count += 1
+        rows.append({"clip": f"rebuild {name}", "db": round(np.mean(ours), 2), "plain_db": round(np.mean(plain), 2)})
+    gains = [float(row["db"]) - float(row["plain_db"]) for row in rows]
+    return rows, {
+        "rebuild_gain_db": float(np.mean(gains)), "rebuild_worst_gain_db": min(gains),
+        "rebuild_ssim": float(np.mean(likeness)),
+        "rebuild_frames_per_second": count / (time.perf_counter() - begun),
+    }  # fmt: skip
+
+
+def interlaced(source: MemorySource) -> MemorySource:
+    """Every other picture of a clip in each field, top first, its lines softened as a camera's are (1-2-1)."""
+    frames = []
+    for number in range(len(source) // 2):
+        first, second = (source.frame(2 * number + part) for part in (0, 1))
+        planes = []
+        for one, other in zip(first.planes, second.planes, strict=True):
+            plane = soft(one).copy()
+            plane[1::2] = soft(other)[1::2]
+            planes.append(plane)
+        fmt = replace(first.format, field_order="top_first")
+        frames.append(Frame(number, fmt, tuple(planes)))
+    return MemorySource(frames, "interlaced")
+
+
+def soft(plane: np.ndarray) -> np.ndarray:
+    """Vertically filtered 1-2-1."""
+    kernel = np.array([[0.25], [0.5], [0.25]], np.float32)
+    return np.asarray(np.rint(cv2.filter2D(plane.astype(np.float32), -1, kernel)), plane.dtype)
+
+
+def _fields() -> tuple[list[dict[str, Any]], dict[str, float]]:
+    rows: list[dict[str, Any]] = []
+    begun, count = 0.0, 0
+    for name, source in clean_clips():
+        woven = interlaced(source)
+        chain = _chain(woven, "fields", {"what": "deinterlace", "order": "top first"})
+        ours, plain = [], []
+        for number in range(1, len(woven) - 1):
+            truth = soft(source.frame(2 * number).planes[0])
+            start = time.perf_counter()
+            made = chain.result.frame(number).planes[0]
+            begun += time.perf_counter() - start
+            count += 1
+            around = [woven.frame(number + offset) for offset in (-1, 0, 1)]
+            reference = both_fields(around, True)[0].planes[0]
+            ours.append(_psnr(made[1::2], truth[1::2]))
+            plain.append(_psnr(reference[1::2], truth[1::2]))
+        rows.append({"clip": f"fields {name}", "db": round(np.mean(ours), 2), "plain_db": round(np.mean(plain), 2)})
+    gains = [float(row["db"]) - float(row["plain_db"]) for row in rows]
+    figures = {"fields_gain_db": float(np.mean(gains)), "fields_worst_gain_db": min(gains)}
+    return rows, {**figures, "fields_frames_per_second": count / begun}
+
+
+def _pulldown() -> tuple[list[dict[str, Any]], dict[str, float]]:
+    """Film over fields, undone: bit-exact on exact material."""
+    right, exact = [], []
+    for clip in range(8):
+        run = list(material()[clip])
+        woven = source_of(spread_over_fields(run, 50), f"film {clip}", Fraction(30000, 1001))
+        chain = _chain(woven, "fields", {})
+        result = chain.result
+        right.append(result.format.rate == Fraction(24000, 1001))
+        film = {picture.tobytes() for picture in run}
+        exact.append(np.mean([result.frame(n).planes[0].tobytes() in film for n in range(1, len(result) - 1)]))
+    return [], {"film_named": float(np.mean(right)), "film_exact_frames": float(np.mean(exact))}
+
+
+def _repeats() -> tuple[list[dict[str, Any]], dict[str, float]]:
+    right = false = missed = frames = 0
+    begun = 0.0
+    for clip in range(len(CLIPS) - 1):
+        for pattern in PATTERNS:
+            for carrier in CARRIERS:
+                rng = np.random.default_rng((clip, 91, PATTERNS.index(pattern)))
+                order, repeats = order_of(pattern, rng)
+                run = material()[clip]
+                turns = [*run, *run[-2:0:-1]]
+                clean = [turns[place % len(turns)] for place in order]
+                repeats |= {n for n in range(1, len(clean)) if same_picture(clean[n - 1], clean[n])}
+                source = source_of(carried(clean, carrier, rng), f"{clip} {pattern} {carrier}")
+                start = time.perf_counter()
+                timeline = _chain(source, "repeats", {}).timeline
+                begun += time.perf_counter() - start
+                frames += len(source)
+                found = set(timeline.left_out().tolist())
+                right, false, missed = (
+                    right + len(found & repeats),
+                    false + len(found - repeats),
+                    missed + len(repeats - found),
+                )
+    return [], {"repeats_f": f_measure(right, false, missed), "repeats_frames_per_second_360": frames / begun}

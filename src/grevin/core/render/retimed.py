@@ -1,0 +1,54 @@
+"""What a change of time means for one run: which frames are written, whether the sound still fits, what is said."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+from grevin.core.timebase.timeline import Timeline
+from grevin.core.treatment.plan import TreatedReel
+
+MOST_NOTES = 12
+
+
+@dataclass(frozen=True)
+class Retimed:
+    """A run of source frames on its way through a frame map.
+
+    Attributes:
+        timeline: the map of the whole reel.
+        outputs: the output frames that are written.
+        seconds: how long the run plays before and after.
+        left_out: frames of the run that are not in the output.
+        frame: length of a frame of the source, in seconds.
+    """
+
+    timeline: Timeline
+    outputs: range
+    seconds: tuple[Fraction, Fraction]
+    left_out: int
+    frame: Fraction
+
+    @classmethod
+    def of(cls, timeline: Timeline, frames: range, rate: Fraction) -> Retimed:
+        """For some frames of a source of some rate."""
+        outputs = timeline.outputs_in(frames)
+        shown = {int(number) for number in timeline.sources[outputs.start : outputs.stop]}
+        left_out = sum(number not in shown for number in frames)
+        return cls(timeline, outputs, (len(frames) / rate, timeline.seconds(outputs)), left_out, 1 / rate)
+
+    @property
+    def keeps_length(self) -> bool:
+        """Whether the sound still fits: the run plays as long as before, to a frame."""
+        return abs(self.seconds[0] - self.seconds[1]) <= self.frame
+
+    @property
+    def why_silent(self) -> str:
+        """Why it does not."""
+        before, after = (f"{float(seconds):.2f}" for seconds in self.seconds)
+        return f"the picture plays {after} s instead of {before} s"
+
+    def notes(self, treated: TreatedReel) -> tuple[str, ...]:
+        """What the time steps have to say."""
+        every = (note for chain in treated.chains() for step in chain.steps for note in step.time_notes)
+        return tuple(every)[:MOST_NOTES]

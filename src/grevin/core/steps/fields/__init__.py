@@ -1,0 +1,1 @@
+"""Fields: film cadence undone, true interlace deinterlaced."""

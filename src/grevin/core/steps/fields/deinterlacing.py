@@ -1,0 +1,104 @@
+"""The missing lines of a field: interpolated, then taken along the motion from the fields just before and after.
+
+Every field is first made a whole picture by bwdif (`media.deinterlacing`). The field before and the one after carry
+real samples on just the lines that are missing here; moved along the motion between the whole pictures they join
+the interpolated ones, each by how well it fits. Own measurements: 1 dB over bwdif in the mean
+(`grevin bench --suite time`).
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import cv2
+import numpy as np
+
+from grevin.core.media.deinterlacing import both_fields
+from grevin.core.motion.flow import Flow, Luma8, MotionQuality, estimate_flow, positions
+from grevin.core.picture.frame import Frame, Plane
+from grevin.core.steps.base import Window
+
+PREBLUR_PX = 0.8  # the pictures between which motion is looked for; lines of unequal kind would mislead it
+FIT_LEVELS = 0.5  # 8-bit levels of misfit that cost nothing; this and the next tried on the open clips, so that none
+FALL_LEVELS = 1.0  # comes out worse than bwdif: levels beyond it that take the weight down to 1/e
+OWN_WEIGHT = 0.5  # of the interpolated lines
+FIT_PX = 2.0  # standard deviation over which the misfit is looked at
+
+
+def whole_fields(window: Window, top_first: bool) -> tuple[Frame, Frame]:
+    """Both fields of the middle frame as whole pictures, made once."""
+
+    def make() -> tuple[Frame, Frame]:
+        around = [window.frame(offset if window.has(offset) or not offset else 0) for offset in (-1, 0, 1)]
+        return both_fields(around, top_first)
+
+    return window.keep(f"fields {top_first}", make, lambda pair: pair[0].nbytes + pair[1].nbytes)
+
+
+def deinterlaced(window: Window, top_first: bool, second: bool, motion: MotionQuality | None) -> Frame:
+    """One field of the middle frame as a progressive picture; the field's own lines are untouched.
+
+    Args:
+        window: on the frame.
+        top_first: which field was taken first.
+        second: the one taken second, rather than the first.
+        motion: how finely the motion is looked for along which the fields before and after are used; None for neither.
+    """
+    pair = whole_fields(window, top_first)
+    here = pair[1] if second else pair[0]
+    if motion is None:
+        return replace(here, touched="everything")
+    near: list[Frame] = [pair[0] if second else pair[1]]
+    beyond = 1 if second else -1
+    if window.has(beyond):
+        other = whole_fields(window.at(beyond), top_first)
+        near.append(other[0] if second else other[1])
+    missing = int(top_first != second)  # parity of the rows that this field does not have
+    return replace(_refined(here, near, missing, motion), touched="everything")
+
+
+def _refined(here: Frame, near: list[Frame], missing: int, motion: MotionQuality) -> Frame:
+    soft = cv2.GaussianBlur(here.luma8(), (0, 0), PREBLUR_PX)
+    flows = [estimate_flow(np.asarray(soft), np.asarray(_soft(other)), motion) for other in near]
+    weights = [_weight(here.luma8(), other.luma8(), flow) for other, flow in zip(near, flows, strict=True)]
+    planes = tuple(
+        _refined_plane(plane, [other.planes[index] for other in near], flows, weights, missing, here.format.max_code)
+        for index, plane in enumerate(here.planes)
+    )
+    return replace(here, planes=planes)
+
+
+def _soft(frame: Frame) -> Luma8:
+    return np.asarray(cv2.GaussianBlur(frame.luma8(), (0, 0), PREBLUR_PX), np.uint8)
+
+
+def _weight(here: Luma8, there: Luma8, flow: Flow) -> Flow:
+    """(H, W) float32 0..1, how well a neighbour moved onto the picture fits it."""
+    moved = cv2.remap(there, *positions(flow), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    misfit = cv2.GaussianBlur(cv2.absdiff(here, moved).astype(np.float32), (0, 0), FIT_PX)
+    return np.asarray(np.exp(-np.maximum(misfit - FIT_LEVELS, 0) / FALL_LEVELS), np.float32)
+
+
+def _refined_plane(
+    plane: Plane, others: list[Plane], flows: list[Flow], weights: list[Flow], missing: int, limit: int
+) -> Plane:  # fmt: skip
+    height, width = plane.shape
+    total = np.full((height, width), OWN_WEIGHT, np.float32)
+    summed = plane.astype(np.float32) * np.float32(OWN_WEIGHT)
+    for other, flow, weight in zip(others, flows, weights, strict=True):
+        own, fit = flow, weight
+        if flow.shape[:2] != plane.shape:
+            share = np.array([width / flow.shape[1], height / flow.shape[0]], np.float32)
+            own = np.asarray(cv2.resize(flow, (width, height), interpolation=cv2.INTER_AREA) * share, np.float32)
+            fit = np.asarray(cv2.resize(weight, (width, height), interpolation=cv2.INTER_AREA), np.float32)
+        moved = cv2.remap(
+            other.astype(np.float32), *positions(np.asarray(own, np.float32)), cv2.INTER_CUBIC,
+            borderMode=cv2.BORDER_REPLICATE,
+        )  # fmt: skip
+        summed += moved * fit
+        total += fit
+    result = plane.copy()
+    rows = slice(missing, None, 2)
+    made = np.clip(np.rint(summed[rows] / total[rows]), 0, limit)
+    result[rows] = made.astype(plane.dtype)
+    return result

@@ -1,0 +1,174 @@
+"""Fields: measured first, then film cadence undone and true interlace made progressive.
+
+Each shot is judged by itself. Progressive shots come out unchanged, bit for bit. Film at 24 frames that was spread over
+fields at 60 (two and three fields of each picture in turn) is woven back from its own fields, exactly; where the whole
+reel is such, the output gets the film's rate. True interlace is deinterlaced: the missing lines of each field come from
+bwdif and, along the motion, from the fields just before and after; at the same rate the first field of each frame, at
+double rate both.
+
+Film between video in one reel is woven back at the reel's rate, one frame in five shown twice. Fields that a cut left
+without their other half are left out.
+"""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from grevin.core.measure.cadence import FIELD_PERIOD
+from grevin.core.picture.frame import Frame
+from grevin.core.progress import Progress
+from grevin.core.steps.base import Reelwise, Timing, Window
+from grevin.core.steps.fields.deinterlacing import deinterlaced
+from grevin.core.steps.fields.finding import ShotFields, fields_of_shots
+from grevin.core.steps.settings import Settings, setting
+from grevin.core.timebase.timeline import Timeline
+
+Plan = tuple[str, int, int]  # ("weave", frame of the top field, frame of the bottom field) or ("field", frame, which)
+
+
+class FieldsSettings(Settings):
+    """Settings of the fields step."""
+
+    what: Literal["as measured", "deinterlace", "undo film cadence", "leave"] = setting(
+        "as measured", label="What to do",
+        help="As measured treats each shot as what it is; the others say what the whole reel is.",
+    )  # fmt: skip
+    order: Literal["measured", "top first", "bottom first"] = setting(
+        "measured", label="Field order", help="Which field was taken first; the stream's own word where nothing tells."
+    )
+    rate: Literal["same", "double"] = setting(
+        "same", label="Rate", help="Deinterlaced at the same rate, a frame a frame, or at double rate, a frame a field."
+    )
+    motion: Literal["fine", "quick", "off"] = setting(
+        "fine", label="Motion",
+        help="How missing lines are taken along the motion from fields around; quick is twice as fast, off is bwdif.",
+    )  # fmt: skip
+
+
+class FieldsStep:
+    """Makes progressive pictures of what came in fields."""
+
+    id: ClassVar[str] = "fields"
+    label: ClassVar[str] = "Fields"
+    version: ClassVar[int] = 1
+    settings_model: ClassVar[type[Settings]] = FieldsSettings
+
+    def reach(self, settings: FieldsSettings) -> int:
+        """Two frames: the field before is made whole with the frame before that."""
+        return 2
+
+    def study(self, reel: Reelwise, settings: FieldsSettings, progress: Progress) -> Timing:
+        """What each shot is, and which frames are made of which fields."""
+        same = Timeline.same(len(reel), reel.format.rate)
+        if settings.what == "leave":
+            return Timing(same)
+        shots = [_as_told(shot, settings) for shot in fields_of_shots(reel, progress)]
+        kinds = {shot.kind for shot in shots}
+        if kinds <= {"progressive", "unknown"}:
+            return Timing(same, notes=("The fields belong together: progressive, nothing was changed.",))
+        top_first = _top_first(shots, reel, settings)
+        if kinds == {"film"}:
+            return _film(reel, shots)
+        return _mixed(reel, shots, top_first, settings.rate == "double" and "film" not in kinds)
+
+    def make(self, window: Window, timing: Timing, number: int, settings: FieldsSettings) -> Frame:
+        """A frame woven of two frames' fields, or deinterlaced."""
+        how, first, second = timing.plan[number]
+        here = window.number
+        if how == "weave":
+            return woven(window.frame(first - here), window.frame(second - here))
+        top_first = timing.plan[-1][1] == 1
+        return deinterlaced(
+            window.at(first - here), top_first, second == 1, None if settings.motion == "off" else settings.motion
+        )
+
+
+def woven(top: Frame, bottom: Frame) -> Frame:
+    """The top field of one frame with the bottom field of another, sample for sample."""
+    planes = []
+    for upper, lower in zip(top.planes, bottom.planes, strict=True):
+        plane = upper.copy()
+        plane[1::2] = lower[1::2]
+        planes.append(plane)
+    return Frame(top.number, top.format, tuple(planes), "everything")
+
+
+def _as_told(shot: ShotFields, settings: FieldsSettings) -> ShotFields:
+    if settings.what == "deinterlace":
+        return ShotFields(shot.frames, "interlaced", shot.scan)
+    if settings.what == "undo film cadence" and shot.kind != "film":
+        return ShotFields(shot.frames, "progressive", shot.scan)
+    return shot
+
+
+def _top_first(shots: list[ShotFields], reel: Reelwise, settings: FieldsSettings) -> bool:
+    if settings.order != "measured":
+        return settings.order == "top first"
+    votes = {
+        scan: sum(len(shot.frames) for shot in shots if shot.scan == scan) for scan in ("top_first", "bottom_first")
+    }
+    if votes["top_first"] != votes["bottom_first"]:
+        return votes["top_first"] > votes["bottom_first"]
+    return reel.format.field_order != "bottom_first"
+
+
+def _film_frames(shot: ShotFields) -> list[tuple[int, Plan | None]]:
+    """For each film frame of a shot the frame it stands for, and how it is woven; None for a frame as it is."""
+    frames: list[tuple[int, Plan | None]] = []
+    for number in shot.frames:
+        place = (number - shot.frames.start) % FIELD_PERIOD
+        if place == shot.phase:
+            continue  # holds the second half of the frame before and the first of the one that follows
+        if place == (shot.phase + 1) % FIELD_PERIOD:
+            if number == shot.frames.start:
+                continue  # its other half lies before the cut
+            pair = (number, number - 1) if shot.lead == 0 else (number - 1, number)
+            frames.append((number, ("weave", *pair)))
+        else:
+            frames.append((number, None))
+    return frames
+
+
+def _film(reel: Reelwise, shots: list[ShotFields]) -> Timing:
+    """The film's own frames at the film's rate."""
+    rows = [row for shot in shots for row in _film_frames(shot)]
+    sources = np.array([number for number, _ in rows], np.int64)
+    plan = {place: how for place, (_, how) in enumerate(rows) if how is not None}
+    made = np.zeros(len(rows), np.bool_)
+    made[list(plan)] = True
+    rate = reel.format.rate * (FIELD_PERIOD - 1) / FIELD_PERIOD
+    words = f"Film over fields was woven back: {len(rows)} frames at {float(rate):.6g} frames/s."
+    return Timing(Timeline(len(reel), rate, sources, made), plan, (words,), "progressive")
+
+
+def _mixed(reel: Reelwise, shots: list[ShotFields], top_first: bool, double: bool) -> Timing:
+    """Every shot as what it is, at the reel's rate or at twice that."""
+    sources: list[int] = []
+    plan: dict[int, Plan] = {-1: ("top first", int(top_first), 0)}
+    for shot in shots:
+        film = dict(_film_frames(shot)) if shot.kind == "film" else {}
+        last: Plan | None = None
+        for number in shot.frames:
+            for which in range(2 if double else 1):
+                how: Plan | None = ("field", number, which) if shot.kind == "interlaced" else None
+                if shot.kind == "film":
+                    how = film[number] if number in film else _next_film(film, number) or last
+                    last = how or ("weave", number, number)
+                if how is not None:
+                    plan[len(sources)] = how
+                sources.append(number)
+    made = np.zeros(len(sources), np.bool_)
+    made[[place for place in plan if place >= 0]] = True
+    rate = reel.format.rate * (2 if double else 1)
+    counts = {kind: sum(shot.kind == kind for shot in shots) for kind in ("progressive", "interlaced", "film")}
+    words = ", ".join(f"{count} {kind}" for kind, count in counts.items() if count)
+    order = "top" if top_first else "bottom"
+    notes = (f"Fields, shot by shot: {words}; {order} field first.",)
+    return Timing(Timeline(len(reel), rate, np.array(sources, np.int64), made), dict(plan), notes, "progressive")
+
+
+def _next_film(film: dict[int, Plan | None], number: int) -> Plan | None:
+    """How the film frame after a mixed one is woven: it is shown twice."""
+    return film.get(number + 1)

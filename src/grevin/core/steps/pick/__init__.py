@@ -1,0 +1,1 @@
+"""Capture sets: one picture of each film frame."""

@@ -1,0 +1,194 @@
+"""Capture sets: which captures show the same film frame, and which show the film on its way to the next.
+
+A capture that changes little against the one before belongs to its set; one that differs from both neighbours is a
+transition picture, a blend of two film frames. What is little and what is much is told by the reel itself (Otsu 1979,
+on the logarithm of the change). All borders are placed together: a jolt within a set makes no two of it, and where the
+scene stands still and shows no borders, the usual length divides it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from itertools import pairwise
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+
+from grevin.core.motion.flow import Luma8
+
+Curve = npt.NDArray[np.float32]
+
+BLOCK_PX = 8  # of the half-size picture
+TOP_SHARE = 0.05
+LEAST_CHANGE = 0.02  # 8-bit levels, so that equal pictures have a logarithm
+APART = 2.2  # times: the usual change between sets over that within one, from which there are sets at all
+FEWEST_SETS = 3
+MOST_SAID = 3.0  # how much one change can speak for or against a border
+LENGTH_COST, BEYOND_COST = 0.15, 2.0  # of a capture more or less than usual, and of one beyond what sets may vary by
+MISSING_COST, STRANGE_COST = 2.0, 4.0  # of a set without a transition picture after it where they are usual, and with
+
+
+@dataclass(frozen=True)
+class CaptureSet:
+    """Captures of one film frame.
+
+    Attributes:
+        first, stop: its captures are first up to stop.
+        doubtful: why it may be divided wrongly, "" where nothing speaks against it.
+    """
+
+    first: int
+    stop: int
+    doubtful: str = ""
+
+    def __len__(self) -> int:
+        return self.stop - self.first
+
+
+def small_and_even(luma: Luma8) -> Curve:
+    """(H/2, W/2) float32 at a mean of 100: exposure from capture to capture says nothing."""
+    height, width = luma.shape
+    half = cv2.resize(luma, (max(1, width // 2), max(1, height // 2)), interpolation=cv2.INTER_AREA).astype(np.float32)
+    return np.asarray(
+        cv2.GaussianBlur(half * np.float32(100.0 / max(1.0, float(half.mean()))), (0, 0), 1.0), np.float32
+    )
+
+
+def change(last: Curve, this: Curve) -> float:
+    """Mean of the largest block changes between two pictures of `small_and_even`."""
+    grid = (max(1, this.shape[1] // BLOCK_PX), max(1, this.shape[0] // BLOCK_PX))
+    blocks = cv2.resize(cv2.absdiff(last, this), grid, interpolation=cv2.INTER_AREA).ravel()
+    count = max(1, round(TOP_SHARE * blocks.size))
+    return float(np.partition(blocks, -count)[-count:].mean())
+
+
+@dataclass(frozen=True)
+class Levels:
+    """The usual logarithm of the change within a set, and between two."""
+
+    within: float
+    between: float
+
+    def border(self, changes: Curve) -> npt.NDArray[np.float64]:
+        """(N,) how much speaks for a border before each capture: about 2 between sets, -2 within, 0 for neither."""
+        middle, reach = (self.within + self.between) / 2, (self.between - self.within) / 4
+        told = (np.log(np.nan_to_num(changes, nan=np.exp(middle)) + LEAST_CHANGE) - middle) / reach
+        return np.asarray(np.clip(told, -MOST_SAID, MOST_SAID))
+
+
+def levels_of(changes: Curve) -> Levels | None:
+    """What is little and what is much (Otsu 1979 on logarithms); None where all is about the same."""
+    logs = np.sort(np.log(changes[~np.isnan(changes)] + LEAST_CHANGE))
+    count = len(logs)
+    if count < 2 * FEWEST_SETS:
+        return None
+    sums, total = np.cumsum(logs), float(logs.sum())
+    below = np.arange(1, count)
+    low, high = sums[:-1] / below, (total - sums[:-1]) / (count - below)
+    best = int(np.argmax(below * (count - below) * np.square(high - low)))
+    if float(high[best] - low[best]) < np.log(APART):
+        return None
+    return Levels(float(low[best]), float(high[best]))
+
+
+def sets_in(changes: Curve, captures: int, vary: int) -> tuple[list[CaptureSet], list[int]]:
+    """The sets of a run of captures, and the transition pictures between them.
+
+    Args:
+        changes: (N,) change of each capture against the one before; the first is NaN.
+        captures: of each film frame, 0 where that is to be found.
+        vary: by how many a set may differ from that.
+
+    Returns:
+        Sets in order, none where the captures are no sets; numbers of transition pictures.
+    """
+    levels = levels_of(changes)
+    if levels is None:
+        return [], []
+    border = levels.border(changes)
+    runs = _plain_runs(border > 0)
+    alone = sum(b - a == 1 for a, b in runs[1:-1])
+    lengths = [b - a for a, b in runs[1:-1] if b - a > 1]
+    if len(lengths) < FEWEST_SETS or len(runs) > len(changes) / 2:
+        return [], []
+    transitions = alone > 0.5 * len(lengths)
+    usual = captures or int(np.median(lengths))
+    sets, blends = _best_division(border, usual, vary, transitions)
+    if not captures and len(sets) > 2:  # jolts had cut some sets short; and the reel tells how much its sets vary
+        inner = [len(one) for one in sets[1:-1]]
+        usual = int(np.median(inner))
+        spread = int(np.ceil(max(abs(edge - usual) for edge in np.percentile(inner, (5, 95)))))
+        sets, blends = _best_division(border, usual, max(vary, min(spread, usual - 1)), transitions)
+    return sets, blends
+
+
+def _plain_runs(border: npt.NDArray[np.bool_]) -> list[tuple[int, int]]:
+    starts = [0, *(int(place) for place in np.flatnonzero(border) if place)]
+    return list(pairwise([*starts, len(border)]))
+
+
+def _best_division(
+    border: npt.NDArray[np.float64], usual: int, vary: int, transitions: bool
+) -> tuple[list[CaptureSet], list[int]]:  # fmt: skip
+    """The division with the most to speak for it, by dynamic programming over its borders (Bellman 1957).
+
+    What speaks for it: change at its borders and calm within its sets, lengths near the usual one, and transition
+    pictures where the reel has them. So a jolt within a set makes no two of it, and a still scene is divided.
+    """
+    count = len(border)
+    summed = np.concatenate([[0.0], np.cumsum(border)])
+    best = np.full(count + 2, -np.inf)
+    came: list[tuple[int, int]] = [(0, 0)] * (count + 2)  # (start of the last set, its stop)
+    best[0] = 0.0
+    longest = usual + vary + max(2, usual // 2)
+    for first in range(count):
+        if best[first] == -np.inf:
+            continue
+        for stop in range(first + 1, min(count, first + longest) + 1):
+            within = -(summed[stop] - summed[first + 1])
+            at_end = first == 0 or stop == count
+            value = best[first] + within - _length_cost(stop - first, usual, vary, at_end)
+            if stop == count:
+                _offer(best, came, count, value, (first, stop))
+                continue
+            plain = value + border[stop] - (MISSING_COST if transitions else 0.0)
+            _offer(best, came, stop, plain, (first, stop))
+            if stop + 1 < count:
+                blended = value + border[stop] + border[stop + 1] - (0.0 if transitions else STRANGE_COST)
+                _offer(best, came, stop + 1, blended, (first, stop))
+    return _walked_back(came, border, usual, vary)
+
+
+def _offer(
+    best: npt.NDArray[np.float64], came: list[tuple[int, int]], place: int, value: float, last: tuple[int, int]
+) -> None:  # fmt: skip
+    if value > best[place]:
+        best[place], came[place] = value, last
+
+
+def _length_cost(length: int, usual: int, vary: int, at_end: bool) -> float:
+    """What speaks against a set of that length; those at the ends of a reel may be cut short."""
+    apart = abs(length - usual)
+    if at_end and length < usual:
+        return 0.0
+    return LENGTH_COST * apart + BEYOND_COST * max(0, apart - vary)
+
+
+def _walked_back(
+    came: list[tuple[int, int]], border: npt.NDArray[np.float64], usual: int, vary: int
+) -> tuple[list[CaptureSet], list[int]]:  # fmt: skip
+    sets: list[CaptureSet] = []
+    transitions: list[int] = []
+    place = len(border)
+    while place > 0:
+        first, stop = came[place]
+        if stop < place:
+            transitions.append(stop)
+        still = any(0 < edge < len(border) and border[edge] < 0 for edge in (first, stop))
+        odd = abs(stop - first - usual) > vary and first > 0 and stop < len(border)
+        words = f"{stop - first} captures instead of {usual}" if odd else ""
+        words = "the scene stands still: divided by the usual length" if still else words
+        sets.append(CaptureSet(first, stop, words))
+        place = first
+    return sets[::-1], transitions[::-1]

@@ -1,0 +1,1 @@
+"""Frames made anew from the good frames around them."""

@@ -1,0 +1,1 @@
+"""Repeated frames: taken out, or made anew in place."""

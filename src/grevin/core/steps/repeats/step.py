@@ -1,0 +1,174 @@
+"""Repeated frames: frames that show once more what the one before showed, taken out or made anew in place.
+
+A repeat is a frame that equals the one before it sample for sample, or one that changes less than a share of what
+the frames on both sides do (`measure.repeats`): it was compressed or dubbed again. Where repeats come regularly the
+cadence is named for each shot, and decides where the pictures alone do not. Taken out, the output gets the true rate,
+so that it plays as long as before. A shot without repeats comes out unchanged, bit for bit.
+
+A run of repeats longer than a still picture has is left alone: a title or a freeze may be meant. Noise that stays
+while the picture moves is no repeat. Not for capture sets with several pictures of each film frame.
+"""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from itertools import pairwise
+from typing import ClassVar, Literal
+
+import numpy as np
+import numpy.typing as npt
+
+from grevin.core.errors import UnreadableFrameError
+from grevin.core.measure.cadence import Cadence, cadence_of, cadence_of_shot, regular, repeats_of
+from grevin.core.measure.repeats import CONTEXT, largest_change
+from grevin.core.parallel import in_parallel
+from grevin.core.picture.frame import Frame
+from grevin.core.picture.masks import runs_of
+from grevin.core.progress import Progress
+from grevin.core.steps.base import Reelwise, Timing, Window
+from grevin.core.steps.rebuild.making import Gap, gaps_for, made_frame
+from grevin.core.steps.settings import Settings, setting
+from grevin.core.timebase.timeline import Timeline
+
+Curve = npt.NDArray[np.float32]
+Flags = npt.NDArray[np.bool_]
+
+DARK_P99 = 30.0  # 8-bit levels: black after black is no repeat
+REGULAR_DIP = 0.5  # share of the change around, for a place where the cadence says that a repeat is due
+NEAR_FRAMES = 2  # frames by which a true rate may miss the length of the reel before the mean rate is taken instead
+NEAR_SHARE = 0.001  # or this share of its length
+
+
+class RepeatsSettings(Settings):
+    """Settings of the repeats step."""
+
+    what: Literal["take out", "rebuild", "only look"] = setting(
+        "take out", label="What to do",
+        help="Take repeats out and play at the true rate; make them anew in place at the same rate; or only look.",
+    )  # fmt: skip
+    kind: Literal["exact and near", "exact"] = setting(
+        "exact and near", label="Which",
+        help="Near repeats were compressed or dubbed again; exact ones are equal sample for sample.",
+    )  # fmt: skip
+    near_share: float = setting(
+        0.3, label="Near", unit="of the change around", low=0.05, high=0.8, decimals=2, step=0.05,
+        when={"kind": "exact and near"},
+        help="A near repeat changes less than this share of what the frames on both sides change.",
+    )  # fmt: skip
+    still_frames: int = setting(
+        12, label="Still from", unit="frames", low=2, high=10000,
+        help="A longer run is a still picture or a freeze and is left alone; a verdict of mend takes it out.",
+    )  # fmt: skip
+
+
+class RepeatsStep:
+    """Finds repeats and takes them out."""
+
+    id: ClassVar[str] = "repeats"
+    label: ClassVar[str] = "Repeated frames"
+    version: ClassVar[int] = 1
+    settings_model: ClassVar[type[Settings]] = RepeatsSettings
+
+    def reach(self, settings: RepeatsSettings) -> int:
+        """As far as frames around a repeat are asked."""
+        return CONTEXT
+
+    def study(self, reel: Reelwise, settings: RepeatsSettings, progress: Progress) -> Timing:
+        """Which frames repeat, and what is done about it."""
+        change, dark = changes_of(reel, progress)
+        shots = _shots_of(reel)
+        flags, cadences = np.zeros(len(reel), np.bool_), []
+        for shot in shots:
+            part = slice(shot.start, shot.stop)
+            flags[part] = repeats_in(change[part], settings) & ~dark[part]
+            steady = np.full(len(shot), np.nan, np.float32)
+            cadences.append(
+                (shot.start, shot.stop - 1, cadence_of_shot(change[part], [steady, steady], reel.format.rate))
+            )
+        notes = []
+        for run in runs_of(flags):
+            word = reel.word_on(run.start)
+            if word == "leave" or (len(run) >= settings.still_frames and word != "mend"):
+                flags[run.start : run.stop] = False
+                if word != "leave":
+                    notes.append(f"Frames {run.start} to {run.stop - 1} stand still and are left alone.")
+        if settings.what == "only look" or not flags.any():
+            return Timing(Timeline.same(len(reel), reel.format.rate), notes=tuple(notes))
+        cadence = cadence_of(cadences, reel.format.rate)
+        if settings.what == "rebuild":
+            return _rebuilt(reel, flags, tuple(notes))
+        return _taken_out(reel, flags, cadence, tuple(notes))
+
+    def make(self, window: Window, timing: Timing, number: int, settings: RepeatsSettings) -> Frame:
+        """A repeat made anew between the frames around it."""
+        return made_frame(window, timing.plan[number], "along motion", True)[0]
+
+
+def changes_of(reel: Reelwise, progress: Progress) -> tuple[Curve, Flags]:
+    """(N,) change of each frame against the one before, NaN where there is none; (N,) bool, dark frames."""
+
+    def look(number: int) -> tuple[float, bool]:
+        try:
+            here = reel.luma8(number)
+            dark = float(np.percentile(here[::8, ::8], 99)) < DARK_P99
+            if number == 0 or not reel.same_shot(number - 1, number):
+                return float("nan"), dark
+            return largest_change(reel.luma8(number - 1), here), dark
+        except UnreadableFrameError:
+            return float("nan"), False
+
+    progress.begin(len(reel), "Looking for repeats")
+    change, dark = np.full(len(reel), np.nan, np.float32), np.zeros(len(reel), np.bool_)
+    for number, (value, is_dark) in enumerate(in_parallel(look, range(len(reel)))):
+        change[number], dark[number] = value, is_dark
+        progress.advance()
+    return change, dark
+
+
+def _shots_of(reel: Reelwise) -> list[range]:
+    edges = [0, *(n for n in range(1, len(reel)) if not reel.same_shot(n - 1, n)), len(reel)]
+    return [range(first, stop) for first, stop in pairwise(edges)]
+
+
+def repeats_in(change: Curve, settings: RepeatsSettings) -> Flags:
+    """(N,) bool, the repeats of one shot."""
+    if settings.kind == "exact":
+        return np.asarray(change == 0)
+    flags = repeats_of(change, settings.near_share)
+    known = ~np.isnan(change)
+    found = regular(flags, known)
+    if found is None:
+        return flags
+    _, period, phase = found
+    due = np.flatnonzero(known & (np.arange(len(change)) % period == phase))
+    for place in due:
+        around = np.concatenate([change[max(0, place - CONTEXT) : place], change[place + 1 : place + 1 + CONTEXT]])
+        around = around[~np.isnan(around)]
+        flags[place] |= bool(len(around)) and bool(change[place] <= REGULAR_DIP * around.max())
+    return flags
+
+
+def _taken_out(reel: Reelwise, flags: Flags, cadence: Cadence, notes: tuple[str, ...]) -> Timing:
+    kept = np.flatnonzero(~flags)
+    rate, length = reel.format.rate, len(reel)
+    seconds = Fraction(length) / rate
+    mean = Fraction(len(kept)) / seconds
+    true = cadence.true_rate if cadence.period is not None else mean
+    missed = abs(len(kept) / true - seconds) * rate
+    if missed > max(NEAR_FRAMES, NEAR_SHARE * length):
+        true = mean
+    name = f"cadence {cadence.name}" if cadence.period is not None else "no single cadence"
+    word = f"{int(flags.sum())} repeated frames were taken out ({name}); the true rate is {float(true):.6g} frames/s."
+    return Timing(Timeline(length, true, kept, np.zeros(len(kept), np.bool_)), notes=(word, *notes))
+
+
+def _rebuilt(reel: Reelwise, flags: Flags, notes: tuple[str, ...]) -> Timing:
+    length = len(reel)
+    plan: dict[int, Gap] = {}
+    for run in runs_of(flags):
+        inside = run.start > 0 and run.stop < length
+        plan.update(gaps_for(run, length, inside and reel.same_shot(run.start - 1, run.stop)))
+    made = np.zeros(length, np.bool_)
+    made[list(plan)] = True
+    same = Timeline.same(length, reel.format.rate)
+    return Timing(Timeline(length, same.rate, same.sources, made), dict(plan), notes)
