@@ -16,7 +16,6 @@ import cv2
 import numpy as np
 
 from bench.clips import CLIPS, ClipUnavailableError, clip_path, scaled
-from bench.moving import SCENES
 from bench.survey import (
     CARRIERS,
     PATTERNS,
@@ -39,7 +38,7 @@ from grevin.core.treatment.recipe import Treatment, TreatmentStep
 
 REBUILT = (3, 7, 11)
 FRAMES = 15
-PANS = ("fast_pan",)
+PANS = {"pan 11 px": 11.3, "pan 18 px": 17.6}  # a frame, as cameras pan; a picture of an open clip moves
 PAL = Fraction(25)
 
 
@@ -65,7 +64,7 @@ def run_time(progress: Progress) -> dict[str, Any]:
 
 
 def clean_clips() -> list[tuple[str, MemorySource]]:
-    """Clips without added grain, and a drawn pan."""
+    """Clips without added grain, and pans over a picture of one."""
     found: list[tuple[str, MemorySource]] = []
     for clip in CLIPS:
         reel = open_reel(clip_path(clip))
@@ -74,9 +73,11 @@ def clean_clips() -> list[tuple[str, MemorySource]]:
         found.append(
             (clip.name, MemorySource([replace(f, format=replace(f.format, rate=PAL)) for f in frames], clip.name))
         )
-    for name in PANS:
-        lumas = [np.clip(SCENES[name](float(n)), 16, 235).astype(np.uint8) for n in range(FRAMES)]
-        found.append((name, source_of(lumas, name)))
+    wide = cv2.resize(found[0][1].frame(0).luma8(), None, fx=2.5, fy=2.5, interpolation=cv2.INTER_CUBIC)
+    for name, speed in PANS.items():
+        moves = (np.array([[1.0, 0, -speed * n - 60], [0, 1.0, -40 - 0.4 * n]]) for n in range(FRAMES))
+        pans = [cv2.warpAffine(wide, move, (720, 576), flags=cv2.INTER_CUBIC) for move in moves]
+        found.append((name, source_of([np.asarray(pan, np.uint8) for pan in pans], name)))
     return found
 
 

@@ -26,9 +26,11 @@ from PySide6.QtCore import QEventLoop, QSettings, QTimer  # noqa: E402 - the scr
 from PySide6.QtGui import QGuiApplication  # noqa: E402
 
 from grevin.core.measure.area import Box  # noqa: E402
+from grevin.core.media.writing import open_writer  # noqa: E402
 from grevin.core.picture.display import to_screen  # noqa: E402
 from grevin.core.progress import Progress  # noqa: E402
 from grevin.demo.making import make_demo  # noqa: E402
+from grevin.demo.reel import DemoReel  # noqa: E402
 from grevin.desktop.light_table.view import View  # noqa: E402
 from grevin.desktop.light_table.wipe import Wipe  # noqa: E402
 from grevin.desktop.main import make_application  # noqa: E402
@@ -149,6 +151,31 @@ def survey_and_report(window: Window) -> None:
     place.show_page(0)
 
 
+def stuttering_reel(path: Path) -> Path:
+    """The tram of the demo, every fifth frame shown once more."""
+    reel = DemoReel()
+    order = [110 + n - n // 5 for n in range(1, 41)]
+    writer = open_writer(path, None, reel.format, range(len(order)), overwrite=True)
+    last, frame = -1, reel.frame(order[0])
+    for number in order:
+        frame = frame if number == last else reel.frame(number)
+        last = number
+        writer.write(frame)
+    writer.finish()
+    writer.commit()
+    return path
+
+
+def repeated_frames(window: Window) -> None:
+    """Repeats taken out: the card, a frame that was left out, the reel column."""
+    window.open(stuttering_reel(HOME / "tram-on-tape.mkv"))
+    settle(window)
+    while window.taking_in.busy:
+        wait(100)
+    window.session.add_step("repeats")
+    picture(window, "repeats", "go_bench", lambda: window.session.go(14))
+
+
 def take_all(window: Window) -> None:
     """Every main view."""
     picture(window, "start")
@@ -182,6 +209,7 @@ def take_all(window: Window) -> None:
     before_and_after(window)
     survey_and_report(window)
     picture(window, "output", "go_output", lambda: window.output.last.setValue(9), lambda: window.output.start())
+    repeated_frames(window)
 
 
 def main() -> int:

@@ -24,6 +24,7 @@ from grevin.core.treatment.recipe import Treatment, TreatmentStep, treatment_fro
 from tests.conftest import moving_frames
 
 STEPS = sorted(REGISTRY.steps)
+LOCAL = [step for step in STEPS if hasattr(REGISTRY.steps[step], "find")]
 
 
 @pytest.fixture(scope="module")
@@ -47,11 +48,11 @@ def test_clean_input_comes_back_as_the_very_same_frames(step: str, clean: Memory
     for number in range(len(clean)):
         assert chain.result.frame(number) is chain.source.frame(number)
         evidence = chain.evidence_at(1, number)
-        assert evidence is not None
-        assert not evidence.mask.any()
+        assert (evidence is None) == (step not in LOCAL)
+        assert evidence is None or not evidence.mask.any()
 
 
-@pytest.mark.parametrize("step", STEPS)
+@pytest.mark.parametrize("step", LOCAL)
 def test_the_input_is_not_modified_and_nothing_changes_outside_the_evidence(step: str, dirty: MemorySource) -> None:
     before = [[plane.copy() for plane in dirty.frame(n).planes] for n in range(len(dirty))]
     chain = treated(dirty, step)
@@ -91,7 +92,7 @@ def test_settings_are_declared_in_full(step: str) -> None:
         assert (field.description or "").endswith("."), name
         if get_origin(field.annotation) is Literal:
             assert getattr(defaults, name) in get_args(field.annotation)
-        elif field.annotation is not bool:
+        elif field.annotation is not bool and get_origin(field.annotation) is not tuple:
             assert extra["low"] <= getattr(defaults, name) <= extra["high"], name
             for wrong in (extra["low"] - 1, extra["high"] + 1):
                 with pytest.raises(SettingsError, match=f"{name} = {wrong}.* is not allowed"):
@@ -240,7 +241,7 @@ class _CountingWindow:
         return self._window.motion(offset)
 
 
-@pytest.mark.parametrize("step", STEPS)
+@pytest.mark.parametrize("step", LOCAL)
 def test_no_step_looks_further_than_it_says(step: str, dirty: MemorySource) -> None:
     chain = treated(dirty, step)
     source = chain.steps[0]

@@ -58,6 +58,7 @@ class ReelFacts(QObject):
         session.findings_changed.connect(self.show_marks)
         session.findings_changed.connect(self._soon.start)
         session.treatment_changed.connect(self._forget_dirt)
+        session.treatment_changed.connect(self.show_marks)
         session.reel_grew.connect(lambda: self.show_lanes(taking_in.lanes))
         self._player.loop_changed.connect(self.show_marks)
         taking_in.lanes_made.connect(self.show_lanes)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection
 
-from grevin.core.job.document import Job, Reel, add_step
+from grevin.core.job.document import Job, Reel
 from grevin.core.job.marks import Mark, merged, with_mark
 from grevin.core.job.shots import (
     Shots,
@@ -16,6 +16,8 @@ from grevin.core.job.shots import (
     shots_from_cuts,
     split_at,
 )
+from grevin.core.steps.base import changes_time
+from grevin.core.steps.registry import step_by_id
 from grevin.core.survey.lanes import Lanes
 from grevin.core.survey.proposal import Suggestion
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
@@ -117,18 +119,28 @@ class ReelParts:
         return {place for place, shot in enumerate(self.shots) if shot.kind == kind}
 
     def accept(self, proposals: dict[int, list[Suggestion]]) -> bool:
-        """Take over what was proposed for shots: those steps after what they have already."""
+        """Take over what was proposed for shots: those steps that they do not have yet.
+
+        Steps that change time go to the beginning of every treatment of the reel, or the shots would fall apart.
+        """
         entry, shots = self._entry(), self.shots
         assert entry is not None
+        every = [one for suggestions in proposals.values() for one in suggestions if one.available]
+        in_time = [one for one in every if changes_time(step_by_id(one.step))]
         for place, suggestions in proposals.items():
             treatment = shots[place].treatment or entry.treatment
-            for one in suggestions:
-                if one.available and all(step.step != one.step for step in treatment.steps):
-                    treatment = add_step(treatment, one.step)
-                    made = TreatmentStep.make(one.step, one.settings)
-                    treatment = Treatment(steps=(*treatment.steps[:-1], made))
-            shots = changed(shots, place, treatment=treatment)
-        return self._put("Accept a proposal", shots)
+            own = [one for one in suggestions if one.available and one not in in_time]
+            shots = changed(shots, place, treatment=_with(treatment, own, at_front=False)) if own else shots
+        reel = _with(entry.treatment, in_time, at_front=True)
+        shots = tuple(
+            shot
+            if shot.treatment is None
+            else shot.model_copy(update={"treatment": _with(shot.treatment, in_time, True)})
+            for shot in shots
+        )
+        if (shots, reel) == (self.shots, entry.treatment):
+            return False
+        return self._change("Accept a proposal", entry.model_copy(update={"shots": shots, "treatment": reel}))
 
     def with_treatment(self, frame: int, treatment: Treatment) -> Reel | None:
         """The reel with another treatment where a frame lies: of its shot, if that has its own, else of the reel."""
@@ -177,3 +189,13 @@ class ReelParts:
         if entry is None or marks == entry.marks:
             return False
         return self._change(label, entry.model_copy(update={"marks": marks}))
+
+
+def _with(treatment: Treatment, suggestions: list[Suggestion], at_front: bool) -> Treatment:
+    """A treatment with the suggested steps that it does not hold yet."""
+    steps = treatment.steps
+    added: tuple[TreatmentStep, ...] = ()
+    for one in suggestions:
+        if all(step.step != one.step for step in (*steps, *added)):
+            added += (TreatmentStep.make(one.step, one.settings),)
+    return Treatment(steps=(*added, *steps) if at_front else (*steps, *added))

@@ -16,12 +16,14 @@ import numpy.typing as npt
 Luma8 = npt.NDArray[np.uint8]
 Flow = npt.NDArray[np.float32]
 Places = tuple[npt.NDArray[np.int32], npt.NDArray[np.int32]]
-MotionQuality = Literal["fine", "quick"]
+MotionQuality = Literal["fine", "quick", "far"]
 
 SMALLEST_SIDE = 16  # pictures below this have no motion that can be estimated
 COARSE_PX = 4  # grid on which motion is continued where it is not to be trusted
 LEAST_KNOWN = 0.05  # share of a cell that must be known for its own mean
 POINTS_A_ROW = 1024  # OpenCV reads tables of positions, not lists
+FAR_PX = 8.0  # displacement of the whole picture from which flow is also begun there
+MINIATURE_PX = 128  # width of the pictures in which that is looked for
 _PRESETS = {"fine": cv2.DISOPTICAL_FLOW_PRESET_MEDIUM, "quick": cv2.DISOPTICAL_FLOW_PRESET_FAST}
 _estimators = threading.local()
 
@@ -39,7 +41,8 @@ def estimate_flow(here: Luma8, there: Luma8, quality: MotionQuality = "fine") ->
     Args:
         here: (H, W) uint8 luma.
         there: (H, W) uint8 luma of another frame.
-        quality: "fine", or "quick" at a fifth of the time and with more failures where things move fast.
+        quality: "fine"; "quick" at a fifth of the time and with more failures where things move fast; "far" as fine,
+            and from the displacement of the whole picture where that is large, as in a fast pan.
 
     Returns:
         (H, W, 2) float32 displacement (right, down) in pixels: here(x) ~ there(x + flow(x)).
@@ -47,7 +50,37 @@ def estimate_flow(here: Luma8, there: Luma8, quality: MotionQuality = "fine") ->
     if min(here.shape) < SMALLEST_SIDE:
         return np.zeros((*here.shape, 2), np.float32)
     here, there = np.ascontiguousarray(here), np.ascontiguousarray(there)
+    if quality == "far":
+        return _far_flow(here, there)
     return np.asarray(_estimator(quality).calc(here, there, None), np.float32)
+
+
+def _far_flow(here: Luma8, there: Luma8) -> Flow:
+    """The better of the flow found from rest and that found from the displacement of the whole picture."""
+    plain = estimate_flow(here, there)
+    shift = displacement(here, there)
+    if float(np.hypot(*shift)) < FAR_PX:
+        return plain
+    begun = np.ascontiguousarray(np.broadcast_to(np.array(shift, np.float32), (*here.shape, 2)))
+    moved = np.asarray(_estimator("fine").calc(here, there, begun), np.float32)
+    return moved if _unexplained(here, there, moved) < _unexplained(here, there, plain) else plain
+
+
+def _unexplained(here: Luma8, there: Luma8, flow: Flow) -> float:
+    return float(cv2.absdiff(here, np.asarray(sample(there, *positions(flow)), np.uint8)).mean())
+
+
+def displacement(here: Luma8, there: Luma8) -> tuple[float, float]:
+    """(right, down) in pixels, where the middle of a picture is found in another, from miniatures."""
+    share = min(1.0, MINIATURE_PX / here.shape[1])
+    size = (max(8, round(here.shape[1] * share)), max(8, round(here.shape[0] * share)))
+    small = [cv2.resize(picture, size, interpolation=cv2.INTER_AREA) for picture in (here, there)]
+    left, top = size[0] // 4, size[1] // 4
+    middle = small[0][top : size[1] - top, left : size[0] - left]
+    if float(middle.std()) < 1.0 or float(small[1].std()) < 1.0:
+        return 0.0, 0.0
+    place = cv2.minMaxLoc(cv2.matchTemplate(small[1], middle, cv2.TM_CCOEFF_NORMED))[3]
+    return (place[0] - left) / share, (place[1] - top) / share
 
 
 @lru_cache(maxsize=8)

@@ -258,6 +258,11 @@ class ShapeStep(Step, Protocol):
 AnyStep = LocalStep | WholeStep | TimeStep | ShapeStep
 
 
+def changes_time(step: AnyStep) -> bool:
+    """Whether a step is one of those that change time."""
+    return hasattr(step, "study")
+
+
 @dataclass
 class Registry:
     """The steps by id."""

@@ -125,9 +125,8 @@ def _fields(facts: ShotFacts) -> Suggestion | None:
 
 
 def _rebuild(facts: ShotFacts) -> Suggestion | None:
-    lost, frozen = facts.found.get("unreadable", 0), facts.found.get("freeze", 0)
-    words = [f"{lost} unreadable frames"] * bool(lost) + [f"{frozen} frozen runs"] * bool(frozen)
-    return _suggest("rebuild", ", ".join(words)) if words else None
+    lost = facts.found.get("unreadable", 0)
+    return _suggest("rebuild", f"{lost} unreadable frames", {"unreadable": "rebuild"}) if lost else None
 
 
 def _compression(facts: ShotFacts) -> Suggestion | None:

@@ -58,6 +58,11 @@ class Timeline:
         """Whether any frame lies elsewhere than before."""
         return len(self) != self.length or bool(np.any(self.sources != np.arange(len(self))))
 
+    def equals(self, other: Timeline) -> bool:
+        """Whether both give the same frames at the same rate."""
+        same = self.rate == other.rate and np.array_equal(self.sources, other.sources)
+        return same and np.array_equal(self.made, other.made)
+
     def seconds(self, outputs: range | None = None) -> Fraction:
         """How long a run of the output plays, or all of it."""
         return Fraction(len(self) if outputs is None else len(outputs)) / self.rate

@@ -19,7 +19,7 @@ from grevin.core.picture.frame import Frame, merge_touched
 from grevin.core.picture.masks import align_to_chroma
 from grevin.core.picture.source import FrameSource
 from grevin.core.progress import Progress
-from grevin.core.steps.base import AnyStep, Area, Blob, Evidence, Timing
+from grevin.core.steps.base import AnyStep, Area, Blob, Evidence, Timing, changes_time
 from grevin.core.steps.registry import step_by_id
 from grevin.core.steps.settings import Settings
 from grevin.core.timebase.timeline import Timeline
@@ -61,10 +61,10 @@ class StepSource:
         self._cache = cache
         self._results = results
         self._said = said
-        self.is_time = _is_time(step)
+        self.is_time = changes_time(step)
         where = [region.model_dump_json() for region in said.regions]
         self._own = content_key(source.identity, step.id, step.version, settings.model_dump_json(), *where)
-        words = said.verdicts.key(step.id)
+        words = "".join(said.verdicts.key(kind) for kind in self._kinds)
         cuts = shots.key()
         self._identity = content_key(self._own, words, cuts) if words or cuts else self._own
         known = source.size_format if isinstance(source, StepSource) else source.format
@@ -94,7 +94,8 @@ class StepSource:
 
     @property
     def _timing_key(self) -> str:
-        return f"timing/{self._own}/{self._said.verdicts.key(self.step.id)}/{self._shots.key()}"
+        words = "/".join(self._said.verdicts.key(kind) for kind in self._kinds)
+        return f"timing/{self._own}/{words}/{self._shots.key()}"
 
     @property
     def is_studied(self) -> bool:
@@ -112,8 +113,14 @@ class StepSource:
 
     def _word_on(self, number: int) -> str:
         """A person's verdict on what begins with a frame before this step."""
-        words = self._said.verdicts.on(self.step.id, self._reel_frame(number))
+        place = self._reel_frame(number)
+        words = [word for kind in self._kinds for word in self._said.verdicts.on(kind, place)]
         return words[-1].word if words else "undecided"
+
+    @property
+    def _kinds(self) -> tuple[str, ...]:
+        """What a person's words that concern this step are about: itself, and what the survey calls its findings."""
+        return (self.step.id, *getattr(self.step, "finding_kinds", ()))
 
     @property
     def timeline(self) -> Timeline:
@@ -203,7 +210,8 @@ class StepSource:
             frame = self._source.frame(source)
         else:
             frame = self.step.make(self.window(source), timing, number, self.settings)  # type: ignore[union-attr]
-        return replace(frame, number=number, format=timing.new_format(frame.format))
+        fmt = timing.new_format(frame.format)
+        return frame if frame.number == number and frame.format == fmt else replace(frame, number=number, format=fmt)
 
     def _make(self, number: int) -> Frame:
         if self.is_time:
@@ -223,10 +231,6 @@ class StepSource:
 
 def _is_local(step: AnyStep) -> bool:
     return hasattr(step, "find")
-
-
-def _is_time(step: AnyStep) -> bool:
-    return hasattr(step, "study")
 
 
 def _is_shape(step: AnyStep) -> bool:
@@ -336,7 +340,7 @@ class Chain:
     def prepare(self, progress: Progress) -> None:
         """Let every time step study the reel, before frames are pulled."""
         for step in self.steps:
-            if _is_time(step.step):
+            if step.is_time:
                 step.studied(progress)
 
     @property
@@ -377,6 +381,6 @@ class Chain:
         """Evidence of the step that leads to a view point; None at the source and for a step that rests."""
         place = self.view_points[view_point]
         resting = view_point > 0 and self.view_points[view_point - 1] is place
-        if not isinstance(place, StepSource) or resting:
+        if not isinstance(place, StepSource) or resting or place.is_time:
             return None
         return place.evidence(self.output_of(view_point, frame))

@@ -93,13 +93,13 @@ class TreatedReel:
             SettingsError: if shots change time each in their own way, which would tear the reel apart.
         """
         chains = self.chains()
-        if len(chains) > 1 and any(chain.changes_time(len(chain.view_points) - 1) for chain in chains):
-            raise SettingsError(
-                "A shot's own treatment changes time, or the reel's does while a shot has its own.",
-                "Put steps that change time into the reel's treatment and let every shot follow it.",
-            )
         for chain in chains:
             chain.prepare(progress)
+        if any(not chain.timeline.equals(chains[0].timeline) for chain in chains[1:]):
+            raise SettingsError(
+                "The treatments of the shots change time each in their own way.",
+                "Put the same steps that change time at the beginning of every treatment.",
+            )
 
     @property
     def timeline(self) -> Timeline:

@@ -63,9 +63,10 @@ class Neighbours(QObject):
         chain, place = self._session.chain, self._session.place
         if chain is None:
             return
-        frames, key = self._strip.nearest_first(), (chain, place.view_point)
+        view_point = chain.known_view_point(place.view_point)
+        frames, key = self._strip.nearest_first(), (chain, view_point)
         pictures = [
-            Request(("picture", frame, key), partial(make_neighbour, chain, frame, place.view_point, self._channel))
+            Request(("picture", frame, key), partial(make_neighbour, chain, frame, view_point, self._channel))
             for frame in frames
         ]
         judgements = [Request(("judged", frame, key), partial(judge_neighbour, chain, frame)) for frame in frames]
@@ -73,7 +74,10 @@ class Neighbours(QObject):
 
     def _take(self, tag: Any, made: Any) -> None:
         kind, frame, key = tag
-        if key[0] is not self._session.chain or key[1] != self._session.place.view_point or made is None:
+        chain = self._session.chain
+        if chain is None or key[0] is not chain or made is None:
+            return
+        if key[1] != chain.known_view_point(self._session.place.view_point):
             return
         if kind == "picture":
             self._strip.show_picture(frame, made)

@@ -247,7 +247,7 @@ class Bench(QWidget):
         self.studying.look_at(chain)
         view_point = chain.known_view_point(place.view_point)
         hidden = self.looking.drawing.evidence == "off"
-        evidence_of = 0 if hidden and self.player.playing else self._session.selected
+        evidence_of = 0 if hidden and self.player.playing else chain.known_view_point(self._session.selected)
         small = self.player.playing and self.table.scale() <= SMALL_SCALE
         ways = replace(self.looking.ways, small=small)
         tag = (chain, place.frame, view_point, ways)

@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, Signal
 
 from grevin.core.job.document import change_settings
 from grevin.core.steps.registry import step_by_id
-from grevin.core.steps.settings import Settings, matters
+from grevin.core.steps.settings import Settings, is_numbers, matters
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.test_strip import is_number, proposed_range, values_to_try
 from grevin.desktop.session import Session
@@ -80,7 +80,10 @@ class Trying(QObject):
         if step is None:
             return
         model, settings = step_by_id(step.step).settings_model, self._settings()
-        fields = {name: field for name, field in model.model_fields.items() if matters(settings, name)}
+        fields = {
+            name: field for name, field in model.model_fields.items()
+            if matters(settings, name) and not is_numbers(field.annotation)
+        }  # fmt: skip
         if self._setting not in fields:
             first = next((name for name in fields if is_number(model, name)), "")
             self._setting, self._span = first or next(iter(fields)), None

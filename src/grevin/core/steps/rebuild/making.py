@@ -75,7 +75,7 @@ def made_frame(window: Window, gap: Gap, way: Way, grain: bool) -> tuple[Frame, 
         picture = pictures[0][0] * np.float32(1 - gap.share) + pictures[1][0] * np.float32(gap.share)
         trust = 0.0
     else:
-        there, back = one.motion(gap.after - gap.before), other.motion(gap.before - gap.after)
+        there, back = one.motion(gap.after - gap.before, "far"), other.motion(gap.before - gap.after, "far")
         made = between(pictures[0], pictures[1], there, back, gap.share)
         picture, trust = made.picture, float(made.trust.mean())
     if grain:

@@ -51,7 +51,7 @@ class RepeatsSettings(Settings):
         help="Near repeats were compressed or dubbed again; exact ones are equal sample for sample.",
     )  # fmt: skip
     near_share: float = setting(
-        0.3, label="Near", unit="of the change around", low=0.05, high=0.8, decimals=2, step=0.05,
+        0.3, label="Near", unit="of change", low=0.05, high=0.8, decimals=2, step=0.05,
         when={"kind": "exact and near"},
         help="A near repeat changes less than this share of what the frames on both sides change.",
     )  # fmt: skip
@@ -68,6 +68,7 @@ class RepeatsStep:
     label: ClassVar[str] = "Repeated frames"
     version: ClassVar[int] = 1
     settings_model: ClassVar[type[Settings]] = RepeatsSettings
+    finding_kinds: ClassVar[tuple[str, ...]] = ("repeat", "near_repeat", "freeze")  # a word on these is one on a run
 
     def reach(self, settings: RepeatsSettings) -> int:
         """As far as frames around a repeat are asked."""
@@ -157,7 +158,10 @@ def _taken_out(reel: Reelwise, flags: Flags, cadence: Cadence, notes: tuple[str,
     missed = abs(len(kept) / true - seconds) * rate
     if missed > max(NEAR_FRAMES, NEAR_SHARE * length):
         true = mean
-    name = f"cadence {cadence.name}" if cadence.period is not None else "no single cadence"
+    name = "no single cadence"
+    if cadence.period is not None:
+        regular_name = f"one frame in {cadence.period} repeats"
+        name = regular_name if cadence.name == "irregular" else f"cadence {cadence.name}"
     word = f"{int(flags.sum())} repeated frames were taken out ({name}); the true rate is {float(true):.6g} frames/s."
     return Timing(Timeline(length, true, kept, np.zeros(len(kept), np.bool_)), notes=(word, *notes))
 
