@@ -27,6 +27,7 @@ from grevin.core.timebase.timeline import Timeline
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
+from grevin.core.treatment.regions import Region
 from grevin.core.treatment.verdicts import Verdict, Verdicts
 from tests.conftest import moving_frames, write_video
 
@@ -203,6 +204,18 @@ def test_gaps_at_ends_and_over_cuts_hold_what_is_good() -> None:
     everything = chain(source, "rebuild", {"frames": list(range(16))})
     assert not everything.timeline.made.any()
     assert "left as they are" in everything.steps[0].time_notes[0]
+
+
+def test_missing_pictures_of_a_sequence_are_made(tmp_path: Path) -> None:
+    clean = moving_frames(9, 320, 240, speed=3.0)
+    for number in range(9):
+        if number != 4:
+            cv2.imwrite(str(tmp_path / f"scan.{number:04}.png"), clean.frame(number).planes[0])
+    (tmp_path / "out").mkdir()
+    proof = apply(tmp_path / "scan.%04d.png", tmp_path / "out" / "o.%04d.png", ("rebuild", {"unreadable": "rebuild"}))
+    assert (proof.frames, proof.made, proof.untouched) == (9, 1, 8)
+    made = cv2.imread(str(tmp_path / "out" / "o.0004.png"), cv2.IMREAD_GRAYSCALE).astype(float)
+    assert np.abs(made - clean.frame(4).planes[0])[10:-10, 10:-10].mean() < 3.0
 
 
 # Fields
@@ -402,6 +415,17 @@ def test_sound_that_no_longer_fits_is_left_out_and_said(tmp_path: Path) -> None:
     with av.open(str(tmp_path / "out.mkv")) as container:
         assert not container.streams.audio
         assert container.streams.video[0].average_rate == 18
+    proof = apply(path, tmp_path / "kept.mkv", ("pick", {}), sound="always")
+    assert any("The sound was kept though" in note for note in proof.notes)
+    with av.open(str(tmp_path / "kept.mkv")) as container:
+        heard = sum(frame.samples for frame in container.decode(audio=0))
+        assert heard == pytest.approx(48000 * len(source) / 25, rel=0.01)
+    assert not av.open(str(silent(path, tmp_path / "never.mkv"))).streams.audio
+
+
+def silent(source: Path, output: Path) -> Path:
+    apply(source, output, ("repeats", {}), sound="never")
+    return output
 
 
 def test_made_frames_are_on_the_ledger_and_proved(stutter: Path, tmp_path: Path) -> None:
@@ -415,6 +439,26 @@ def test_made_frames_are_on_the_ledger_and_proved(stutter: Path, tmp_path: Path)
     result = verify(open_reel(stutter), open_reel(tmp_path / "o.mkv"), range(60), evidence, Progress())
     assert result.passed
     assert result.changed == 3
+
+
+def test_a_region_alone_is_made_anew(tmp_path: Path) -> None:
+    clean = moving_frames(9, 320, 240, speed=3.0)
+    region = Region(use="only", shape="rectangle", x=80, y=60, width=100, height=80)
+    step = TreatmentStep.make("rebuild", {"frames": [4]}, True, (region,))
+    found = Chain(clean, Treatment(steps=(step,)))
+    made, source = found.result.frame(4).planes[0], clean.frame(4).planes[0]
+    inside = np.zeros(source.shape, np.bool_)
+    inside[60:140, 80:180] = True
+    np.testing.assert_array_equal(made[~inside], source[~inside])
+    assert (made[inside] != source[inside]).mean() > 0.5
+    path = write_video(tmp_path / "clean.mkv", [clean.frame(n) for n in range(9)])
+    request = RunRequest(tmp_path / "o.mkv", range(9), tmp_path / "evidence", tmp_path / "l.csv")
+    run(open_reel(path), Plan.whole(Treatment(steps=(step,))), request, Progress())
+    (row,) = csv.DictReader((tmp_path / "l.csv").read_text().splitlines())
+    assert [int(row[name]) for name in ("frame", "x", "y", "width", "height", "pixels")] == [4, 80, 60, 100, 80, 8000]
+    proof = verify(open_reel(path), open_reel(tmp_path / "o.mkv"), range(9), tmp_path / "evidence", Progress())
+    assert proof.passed
+    assert 0 < proof.samples_changed < 12_500
 
 
 def test_a_range_of_a_retimed_reel(stutter: Path, tmp_path: Path) -> None:

@@ -8,13 +8,16 @@ from typing import Annotated
 import typer
 
 from grevin.cli import console
+from grevin.core.errors import UsageError
 from grevin.core.media.opening import open_reel
 from grevin.core.render.ledger import verdicts_from_ledger
-from grevin.core.render.run import RunRequest, run
+from grevin.core.render.run import RunRequest, Sound, run
 from grevin.core.timebase.rates import parse_range, parse_rate
 from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import read_recipe
 from grevin.core.treatment.verdicts import Verdicts
+
+SOUND: dict[str, Sound] = {"fits": "where it fits", "always": "always", "never": "never"}
 
 
 def apply(
@@ -30,10 +33,13 @@ def apply(
     ] = None,
     frames: Annotated[str | None, typer.Option("--range", help="Frames A:B, from A up to but not including B.")] = None,
     rate: Annotated[str | None, typer.Option(help="Frames per second of a picture sequence.")] = None,
+    sound: Annotated[str, typer.Option(help="Sound: fits (carried over where it fits), always or never.")] = "fits",
     overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace an output of that name.")] = False,
     as_json: Annotated[bool, typer.Option("--json", help="The proof as JSON on stdout.")] = False,
 ) -> None:
     """Treat INPUT by a recipe, write it without loss, read it back and prove it."""
+    if sound not in SOUND:
+        raise UsageError(f"“{sound}” is nothing that can be done with the sound.", f"Give {', '.join(SOUND)}.")
     treatment = read_recipe(recipe)
     with console.progress() as progress:
         reel = open_reel(source, progress, parse_rate(rate) if rate else None)
@@ -42,7 +48,10 @@ def apply(
         chosen = parse_range(frames, len(reel))
         words = verdicts_from_ledger(verdicts) if verdicts else Verdicts()
         proof = run(
-            reel, Plan.whole(treatment), RunRequest(output, chosen, evidence, ledger, overwrite, words), progress
+            reel,
+            Plan.whole(treatment),
+            RunRequest(output, chosen, evidence, ledger, overwrite, words, SOUND[sound]),
+            progress,
         )
         proof.rows.close()
     if as_json:

@@ -30,8 +30,9 @@ class Start:
 
     Attributes:
         timecode: of its first frame, None for none.
-        in_time: whether the sound still fits; False where another rate was declared or time was changed.
-        moved: whether frames were left out, added or made: they then follow the rate, not the source's own times.
+        in_time: whether the sound is carried over.
+        moved: whether frames were left out or added, or another rate was declared: they then follow the rate, not the
+            source's own times.
         why_silent: why the sound does not fit, for people.
     """
 
@@ -101,7 +102,7 @@ class MatroskaWriter:
     @property
     def _keeps_times(self) -> bool:
         steady = self._source is None or not self._source.details.variable_rate
-        return not steady and self._start.in_time and not self._start.moved
+        return not steady and not self._start.moved
 
     def write(self, frame: Frame) -> None:
         """Encode the next frame."""

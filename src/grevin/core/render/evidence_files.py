@@ -85,8 +85,7 @@ class EvidenceWriter:
 
 def _mask(source: StepSource, before: int, behind: int) -> Mask | None:
     if source.is_time:
-        fmt = source.size_format
-        return np.ones((fmt.height, fmt.width), np.bool_) if source.timing.timeline.made[behind] else None
+        return source.made_where(behind) if source.timing.timeline.made[behind] else None
     evidence = source.evidence(before)
     return None if evidence is None else evidence.mask
 

@@ -12,6 +12,8 @@ from dataclasses import asdict, astuple, dataclass, fields
 from pathlib import Path
 from typing import Any
 
+import cv2
+import numpy as np
 import pydantic
 
 from grevin.core.errors import UsageError
@@ -102,9 +104,10 @@ def _made_row(source: StepSource, place: int, reel_frame: int, number: int) -> l
     """A row for a frame that a time step made: it stays on record for good."""
     if not source.is_time or not source.timing.timeline.made[number]:
         return []
-    fmt = source.size_format
-    size = fmt.width * fmt.height
-    return [LedgerRow(reel_frame, place, source.step.id, 0, 0, fmt.width, fmt.height, size, 0.0, 1.0, "mend")]
+    where = source.made_where(number)
+    x, y, width, height = cv2.boundingRect(where.view(np.uint8))
+    pixels = int(np.count_nonzero(where))
+    return [LedgerRow(reel_frame, place, source.step.id, x, y, width, height, pixels, 0.0, 1.0, "mend")]
 
 
 def verdicts_from_ledger(path: Path) -> Verdicts:

@@ -38,6 +38,11 @@ class Retimed:
         return cls(timeline, outputs, (len(frames) / rate, timeline.seconds(outputs)), left_out, 1 / rate)
 
     @property
+    def copied(self) -> list[int]:
+        """Frames of the source that have to be read: those that are no made ones."""
+        return [int(self.timeline.sources[n]) for n in self.outputs if not self.timeline.made[n]]
+
+    @property
     def keeps_length(self) -> bool:
         """Whether the sound still fits: the run plays as long as before, to a frame."""
         return abs(self.seconds[0] - self.seconds[1]) <= self.frame

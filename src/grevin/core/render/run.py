@@ -6,7 +6,7 @@ import contextlib
 from dataclasses import dataclass, field
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
@@ -33,6 +33,7 @@ from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.plan import Plan, TreatedReel
 from grevin.core.treatment.verdicts import Verdicts
 
+Sound = Literal["where it fits", "always", "never"]
 MOST_DOUBTS = 20  # frames left alone that are named
 RENDER_CACHE_BYTES = 256 << 20  # a handful of HD frames with their motion; independent of the reel's length
 
@@ -48,6 +49,7 @@ class RunRequest:
         ledger: file for the ledger, or None.
         overwrite: whether an output of that name may be replaced.
         verdicts: what a person said on single places.
+        sound: whether it is carried over where it fits the picture, always, or never.
     """
 
     output: Path
@@ -56,6 +58,7 @@ class RunRequest:
     ledger: Path | None = None
     overwrite: bool = False
     verdicts: Verdicts = field(default_factory=Verdicts)
+    sound: Sound = "where it fits"
 
 
 @dataclass
@@ -129,14 +132,11 @@ def run(material: Reader | DeclaredReel, plan: Plan, request: RunRequest, progre
         check_ledger_path(request.ledger)
     reel = material if isinstance(material, DeclaredReel) else DeclaredReel(material)
     reader = reel.reader
-    _check_readable(reader, request.frames)
     treated = TreatedReel(reel, plan, ByteCache(RENDER_CACHE_BYTES), verdicts=request.verdicts)
     treated.prepare(progress)
     retimed = Retimed.of(treated.timeline, request.frames, reel.format.rate)
-    start = Start(
-        _timecode_at(reel, request.frames[0]), reel.keeps_times and retimed.keeps_length, retimed.timeline.moves,
-        retimed.why_silent if reel.keeps_times else Start.why_silent,
-    )  # fmt: skip
+    _check_readable(reader, retimed)
+    start = _start(reel, retimed, request)
     outputs = retimed.outputs if retimed.timeline.moves else None
     writer = open_writer(request.output, reader, treated.format, request.frames, request.overwrite, start, outputs)
     evidence: EvidenceWriter | None = None
@@ -158,8 +158,21 @@ def run(material: Reader | DeclaredReel, plan: Plan, request: RunRequest, progre
         if evidence is not None:
             evidence.discard()
         raise
+    if request.sound == "always" and not retimed.keeps_length:
+        before, after = (f"{float(seconds):.2f}" for seconds in retimed.seconds)
+        proof.notes = (f"The sound was kept though the picture plays {after} s and it {before} s.", *proof.notes)
     proof.notes = (*writer.notes, *retimed.notes(treated), *proof.notes)
     return proof
+
+
+def _start(reel: DeclaredReel, retimed: Retimed, request: RunRequest) -> Start:
+    """How the output lies in time, and whether the sound goes with it."""
+    fits = reel.keeps_times and retimed.keeps_length
+    carried = {"where it fits": fits, "always": True, "never": False}[request.sound]
+    why = retimed.why_silent if reel.keeps_times else Start.why_silent
+    why = "as you asked" if request.sound == "never" else why
+    moved = retimed.timeline.moves or not reel.keeps_times
+    return Start(_timecode_at(reel, request.frames[0]), carried, moved, why)
 
 
 def _timecode_at(reel: DeclaredReel, number: int) -> str | None:
@@ -174,10 +187,11 @@ def _timecode_at(reel: DeclaredReel, number: int) -> str | None:
         return first
 
 
-def _check_readable(reel: Reader, frames: range) -> None:
+def _check_readable(reel: Reader, retimed: Retimed) -> None:
     if not isinstance(reel, ImageSequence):
         return  # a video file tells only by decoding
-    missing = [number for number in reel.missing if number - reel.first_number in frames]
+    copied = set(retimed.copied)
+    missing = [number for number in reel.missing if number - reel.first_number in copied]
     if missing:
         reason = f"{len(missing)} picture(s) are missing from the range, first {missing[0]}"
         raise UnreadableFrameError(reel.pattern.name, missing[0] - reel.first_number, reason)
@@ -196,7 +210,8 @@ def _write(
         source = int(timeline.sources[number])
         chain = treated.at(source)
         frame = chain.result.frame(number).rounded()
-        return frame, _changed_samples(chain, source, frame), ledger_rows(chain, number), _doubts(chain, number)
+        differing = _changed_samples(chain, source, frame, bool(timeline.made[number]))
+        return frame, differing, ledger_rows(chain, number), _doubts(chain, number)
 
     progress.begin(len(outputs), "Writing")
     for number, (frame, differing, rows, doubts) in zip(outputs, in_parallel(make, outputs), strict=True):
@@ -226,9 +241,17 @@ def _doubts(chain: Chain, number: int) -> list[str]:
     return [f"Frame {number}: {evidence.doubt}" for evidence in found if evidence is not None and evidence.doubt]
 
 
-def _changed_samples(chain: Chain, number: int, frame: Frame) -> int:
-    """Samples that differ from the source; a difference outside what is marked as touched is our own fault."""
-    source = chain.source.frame(number)
+def _changed_samples(chain: Chain, number: int, frame: Frame, made: bool) -> int:
+    """Samples that differ from the source; a difference outside what is marked as touched is our own fault.
+
+    A made frame may stand for one that cannot be read: all of it differs then.
+    """
+    try:
+        source = chain.source.frame(number)
+    except UnreadableFrameError:
+        if made:
+            return sum(plane.size for plane in frame.planes)
+        raise
     if frame is source:
         return 0
     if (frame.format.width, frame.format.height) != (source.format.width, source.format.height):

@@ -15,7 +15,7 @@ from grevin.core.cache import ByteCache
 from grevin.core.keys import content_key
 from grevin.core.picture.colour import from_rgb, paint_inside
 from grevin.core.picture.format import PictureFormat
-from grevin.core.picture.frame import Frame, merge_touched
+from grevin.core.picture.frame import Frame, Mask, merge_touched
 from grevin.core.picture.masks import align_to_chroma
 from grevin.core.picture.source import FrameSource
 from grevin.core.progress import Progress
@@ -24,7 +24,7 @@ from grevin.core.steps.registry import step_by_id
 from grevin.core.steps.settings import Settings
 from grevin.core.timebase.timeline import Timeline
 from grevin.core.treatment.recipe import Treatment
-from grevin.core.treatment.regions import Region, allowed, within
+from grevin.core.treatment.regions import Region, allowed, inside_only, within
 from grevin.core.treatment.shots import MappedShots, ShotFinder, Shots
 from grevin.core.treatment.verdicts import Verdicts, apply_verdicts
 from grevin.core.treatment.window import CachedSource, ChainWindow, StudiedReel
@@ -202,6 +202,15 @@ class StepSource:
             return ""
         return str(self.step.explain(self.window(number), evidence, area, self.settings))
 
+    def made_where(self, number: int) -> Mask:
+        """(H, W) bool, where a frame behind a time step was made anew: in its regions, if frames stay in place."""
+        fmt, timing = self._format, self.timing
+        everywhere = np.ones((fmt.height, fmt.width), np.bool_)
+        if timing.timeline.moves:
+            return everywhere
+        where = allowed(self._said.regions, self._reel_frame(number), everywhere.shape)
+        return everywhere if where is None else align_to_chroma(where, fmt)
+
     def _timed(self, number: int) -> Frame:
         """A frame behind a time step: a copy, or made anew."""
         timing = self.timing
@@ -210,6 +219,8 @@ class StepSource:
             frame = self._source.frame(source)
         else:
             frame = self.step.make(self.window(source), timing, number, self.settings)  # type: ignore[union-attr]
+            where = self.made_where(number)
+            frame = frame if where.all() else inside_only(self._source.frame(source), frame, where)
         fmt = timing.new_format(frame.format)
         return frame if frame.number == number and frame.format == fmt else replace(frame, number=number, format=fmt)
 

@@ -9,8 +9,11 @@ import cv2
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
-from grevin.core.picture.frame import Mask
+from grevin.core.picture.colour import paint_inside, to_rgb
+from grevin.core.picture.frame import Frame, Mask, merge_touched
 from grevin.core.steps.base import Evidence
+
+FEATHER_PX = 6.0  # over which a region that was made anew fades into its frame
 
 
 class Region(BaseModel):
@@ -89,3 +92,17 @@ def within(found: Evidence, where: Mask | None) -> Evidence:
         for some in (found.blobs, found.passed)
     )
     return replace(found, mask=mask, weight=weight, blobs=blobs, passed=passed)
+
+
+def inside_only(kept: Frame, made: Frame, where: Mask) -> Frame:
+    """A made frame inside a mask with a soft edge, the source's own samples outside it.
+
+    Args:
+        kept: the frame as it was.
+        made: the same frame made anew.
+        where: (H, W) bool, in whole chroma blocks.
+    """
+    depth = cv2.distanceTransform(where.view(np.uint8), cv2.DIST_L2, 3)
+    weight = np.asarray(np.clip(depth / FEATHER_PX, 0, 1), np.float32)
+    painted = paint_inside(kept, to_rgb(made), where, weight)
+    return replace(painted, touched=merge_touched(kept.touched, where))

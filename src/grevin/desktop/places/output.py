@@ -57,6 +57,9 @@ class Output(QWidget):
         self.overwrite = QCheckBox("Replace what has that name")
         self.write = QPushButton("Write")
         self.cancel = QPushButton("Cancel")
+        self.sound = QComboBox()
+        self.sound.addItems(["where it fits", "always", "never"])
+        self.sound.setToolTip("Sound is carried over untouched where the picture plays as long as before; or choose.")
         self.bar = QProgressBar()
         self.result = QLabel()
         self._runs = QVBoxLayout()
@@ -75,6 +78,7 @@ class Output(QWidget):
             "path",
             "first",
             "last",
+            "sound",
             "evidence",
             "ledger",
             "overwrite",
@@ -98,6 +102,7 @@ class Output(QWidget):
         frames.addWidget(self.last)
         frames.addStretch(1)
         form.addRow("Frames", frames)
+        form.addRow("Sound", self.sound)
         for box in (self.evidence, self.ledger, self.overwrite):
             form.addRow("", box)
         self.write.setProperty("strong", True)
@@ -215,6 +220,7 @@ class Output(QWidget):
             output.parent / f"{stem}-ledger.csv" if self.ledger.isChecked() else None,
             self.overwrite.isChecked(),
             self._session.verdicts,
+            self.sound.currentText(),  # type: ignore[arg-type]
         )
         if not request.frames:
             self.result.setText("The last frame lies before the first: choose a run of frames.")

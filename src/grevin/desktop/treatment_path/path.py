@@ -128,6 +128,7 @@ class Card(QFrame):
         """A line about the present frame."""
         self._facts.setText(words)
         self._facts.setVisible(bool(words))
+        self.updateGeometry()  # a sentence over several lines needs its height
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.selected.emit()

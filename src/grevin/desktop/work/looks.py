@@ -89,9 +89,9 @@ def make_look(chain: Chain, number: int, view_point: int, evidence_of: int, ways
         ways: how one looks.
     """
     source, key = chain.source, chain.key_at(view_point, number)
-    first = source.frame(number)
-    before = screen_of(chain, first, source.key(number), ways.channel, ways.small)
     last = chain.frame_at(view_point, number)
+    first = _source_or_made(chain, view_point, number, last)
+    before = screen_of(chain, first, key if first is last else source.key(number), ways.channel, ways.small)
     after = before if last is first else screen_of(chain, last, key, ways.channel, ways.small)
     evidence = chain.evidence_at(evidence_of, number) if evidence_of else None
     computed, harm = None, None
@@ -104,6 +104,16 @@ def make_look(chain: Chain, number: int, view_point: int, evidence_of: int, ways
     return Look(
         number, view_point, first, last, before, after, computed, evidence, harm, time, notes_of(chain, evidence_of)
     )
+
+
+def _source_or_made(chain: Chain, view_point: int, number: int, made: Frame) -> Frame:
+    """The source's frame; where it cannot be read but was made anew, there is only that one to look at."""
+    try:
+        return chain.source.frame(number)
+    except UnreadableFrameError:
+        if chain.changes_time(view_point) and chain.time_words(view_point, number).startswith("made"):
+            return made
+        raise
 
 
 def notes_of(chain: Chain, place: int) -> tuple[str, ...]:
