@@ -8,11 +8,12 @@ kind=${1:-run}
 
 say() { printf '%s\n' "$*" >&2; }
 
-# Debian packages: for a window, offscreen tests, and (Pango) reports as PDF.
+# Debian packages: a picture window needs the first list, tests draw offscreen with the same libraries.
 wanted="libgl1 libegl1 libglib2.0-0 libdbus-1-3 libxkbcommon0 libfontconfig1 libxcb-cursor0 libxcb-icccm4 libxcb-keysyms1
  libxcb-image0 libxcb-render-util0 libxcb-xkb1 libxcb-randr0 libxcb-shape0 libxcb-sync1 libxcb-xfixes0 libxcb-shm0
- libxkbcommon-x11-0 libx11-xcb1
- libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0"
+ libxkbcommon-x11-0 libx11-xcb1"
+# Only reports as PDF need these: without them everything else works.
+for_pdf="libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0"
 
 find_python() {
     for name in python3.13 python3.12 python3.11 python3; do
@@ -23,13 +24,18 @@ find_python() {
     done
 }
 
-missing=""
-if command -v dpkg-query >/dev/null 2>&1; then
-    for package in $wanted; do
+lacking() {
+    command -v dpkg-query >/dev/null 2>&1 || return 0
+    for package in "$@"; do
         state=$(dpkg-query -W -f '${Status}' "$package" 2>/dev/null || true)
-        case "$state" in *" installed") ;; *) missing="$missing $package" ;; esac
+        case "$state" in *" installed") ;; *) printf ' %s' "$package" ;; esac
     done
-fi
+}
+
+# shellcheck disable=SC2086
+missing=$(lacking $wanted)
+# shellcheck disable=SC2086
+[ "$(id -u)" = 0 ] && missing="$missing$(lacking $for_pdf)"
 python=$(find_python)
 if [ -z "$python" ]; then
     missing="$missing python3 python3-venv"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -10,6 +11,8 @@ import numpy as np
 import opentimelineio as otio
 import pydantic
 import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
 from grevin.core.errors import UsageError
 from grevin.core.job.document import Job, Reel
@@ -194,6 +197,32 @@ def _foreign_timeline() -> otio.schema.Timeline:
     return timeline
 
 
+NTSC_RATE = Fraction(30000, 1001)
+PIECES = (
+    "first_frame,last_frame,kind,note",
+    "3,4,dirt,x",
+    "9,1,,",
+    "001",
+    "AX",
+    "V",
+    "C",
+    "01:00:00;05",
+    "01:00:01;00",
+    "99:99:99:99",
+    "* KIND: dirt",
+    "* NOTE: hm",
+    "* LOC: 01:00:00;09 RED x",
+    "* LOC: 77",
+    "TITLE: x",
+    "{",
+    "}",
+    '"OTIO_SCHEMA":',
+    "null",
+    "001 AX V C 01:00:00;05 01:00:01;00 01:00:00;05 01:00:01;00",
+    "001 AX V C 01:00:00;05 01:00:00;02 0:0:0:0 0:0:0:0",
+)
+
+
 @pytest.mark.parametrize(
     ("name", "content", "words"),
     [
@@ -211,6 +240,22 @@ def test_wrong_marks_are_refused_with_a_sentence(tmp_path: Path, name: str, cont
     with pytest.raises(UsageError) as caught:
         read_marks(path, MarkedReel("Quay", 100, Counter("timecode", Fraction(25))))
     assert words in f"{caught.value.what} {caught.value.hint}"
+
+
+@given(
+    st.sampled_from([".csv", ".edl", ".otio"]),
+    st.one_of(
+        st.text(max_size=200), st.binary(max_size=200),
+        st.lists(st.sampled_from(PIECES), max_size=12).map(" ".join), st.lists(st.sampled_from(PIECES)).map("\n".join),
+    ),
+)  # fmt: skip
+@settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_whatever_a_marks_file_holds_it_is_read_or_refused(tmp_path: Path, ending: str, content: str | bytes) -> None:
+    path = tmp_path / f"fuzz{ending}"
+    path.write_bytes(content if isinstance(content, bytes) else content.encode("utf-8", "surrogatepass"))
+    with contextlib.suppress(UsageError):
+        for mark in read_marks(path, MarkedReel("Quay", 100, Counter("timecode", NTSC_RATE, "01:00:00;00"))):
+            assert 0 <= mark.first <= mark.last < 100
 
 
 def test_a_mark_is_said_once() -> None:

@@ -73,6 +73,28 @@ def test_a_verdict_on_a_finding_holds_for_the_step(qtbot: QtBot, new_window, stu
     assert len(session.chain.timeline) == 41
 
 
+def test_what_a_step_doubts_is_reviewed_by_key(qtbot: QtBot, new_window, tmp_path: Path) -> None:
+    clean = moving_frames(30, 320, 240, speed=3.0)
+    order = [*range(12), *[11] * 14, *range(12, 30)]
+    window: Window = new_window(write_video(tmp_path / "still.mkv", [clean.frame(n) for n in order]))
+    session, place = window.session, window.survey
+    session.add_step("repeats")
+    settle(qtbot, window)
+    assert len(session.chain.timeline) == len(order)
+    qtbot.keyClick(window.bench.table, Qt.Key.Key_F3)
+    qtbot.waitUntil(lambda: not place.busy and place.findings.model.rowCount() == 1, timeout=WAIT_MS)
+    qtbot.keyClick(place.table, Qt.Key.Key_Period)
+    assert (place.findings.present().first, place.findings.present().last) == (12, 25)
+    qtbot.keyClick(place.table, Qt.Key.Key_Y)
+    settle(qtbot, window)
+    assert len(session.chain.timeline) == 30
+    qtbot.keyClick(place.table, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    settle(qtbot, window)
+    assert len(session.chain.timeline) == len(order)
+    session.remove_step(1)
+    qtbot.waitUntil(lambda: not place.busy and place.findings.model.rowCount() == 0, timeout=WAIT_MS)
+
+
 def bench_table(window: Window):
     return window.bench.table
 

@@ -8,8 +8,11 @@ from functools import partial
 import numpy as np
 from PySide6.QtCore import QObject, QTimer
 
+from grevin.core.job.findings import Finding
 from grevin.core.job.shots import frames_of
 from grevin.core.picture.masks import runs_of
+from grevin.core.steps.base import changes_time
+from grevin.core.steps.registry import REGISTRY
 from grevin.core.survey.lanes import Lanes
 from grevin.core.survey.measures.base import Depth
 from grevin.core.survey.survey import Survey
@@ -59,6 +62,7 @@ class ReelFacts(QObject):
         session.findings_changed.connect(self._soon.start)
         session.treatment_changed.connect(self._forget_dirt)
         session.treatment_changed.connect(self.show_marks)
+        session.treatment_changed.connect(self._forget_doubts)
         session.reel_grew.connect(lambda: self.show_lanes(taking_in.lanes))
         self._player.loop_changed.connect(self.show_marks)
         taking_in.lanes_made.connect(self.show_lanes)
@@ -104,6 +108,30 @@ class ReelFacts(QObject):
         self._column.show_marks(
             Marks(session.kept, loop, own, marked, left_out, made, cuts, unreadable, session.counter)
         )
+
+    def show_studied(self) -> None:
+        """A time step knows the reel now: what it left out and made, and what it wants a word on."""
+        chain, table = self._session.chain, self._session.findings
+        if chain is not None and table is not None:
+            for step in chain.steps:
+                if step.is_time and step.is_studied:
+                    doubts = (
+                        Finding(step.step.id, one.first, one.last, one.words, confidence=0.5) for one in step.doubts()
+                    )
+                    table.replace(f"step {step.step.id}", doubts)
+            table.judge(self._session.verdicts)
+            self._session.findings_changed.emit()
+        self.show_marks()
+
+    def _forget_doubts(self) -> None:
+        """Steps that are gone doubt nothing any more."""
+        chain, table = self._session.chain, self._session.findings
+        if chain is None or table is None:
+            return
+        present = {step.step.id for step in chain.steps}
+        gone = [step.id for step in REGISTRY.steps.values() if changes_time(step) and step.id not in present]
+        if any(table.forget(f"step {step}") for step in gone):
+            self._session.findings_changed.emit()
 
     def _found_words(self, frame: int) -> str:
         table = self._session.findings

@@ -125,7 +125,7 @@ class Window(QMainWindow):
         self.messages.cancel_asked.connect(self.survey.condition.stop)
         self.messages.cancel_asked.connect(bench.studying.cancel)
         bench.studying.progressed.connect(self.messages.show_progress)
-        bench.studied.connect(self.facts.show_marks)
+        bench.studied.connect(self.facts.show_studied)
         self.opening.opened.connect(partial(remember_job, self._settings))
         self.opening.closing.connect(bench.close_reel)
         self.opening.closing.connect(self.surveying.stop)

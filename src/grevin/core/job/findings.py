@@ -119,6 +119,20 @@ class FindingsTable:
             )  # fmt: skip
         return cursor.rowcount > 0
 
+    def replace(self, origin: str, findings: Iterable[Finding]) -> None:
+        """Replace what came from an origin by findings with sentences."""
+        self.forget(origin)
+        for one in findings:
+            self.add(origin, one)
+
+    def forget(self, origin: str) -> bool:
+        """Take away what came from an origin; whether there was anything."""
+        with self._database:
+            cursor = self._database.execute(
+                "DELETE FROM found WHERE reel = ? AND origin = ?", (self._reel, origin)
+            )  # fmt: skip
+        return cursor.rowcount > 0
+
     def judge(self, verdicts: Verdicts) -> None:
         """Let queries know a person's words: each falls on the findings of its kind, frame and place."""
         self._database.execute("DELETE FROM said")

@@ -179,6 +179,20 @@ class WholeStep(Step, Protocol):
         ...
 
 
+@dataclass(frozen=True)
+class Doubt:
+    """A run of frames about which a time step wants a person's word.
+
+    Attributes:
+        first, last: frames before the step, both included; the verdict is given on the first.
+        words: why.
+    """
+
+    first: int
+    last: int
+    words: str
+
+
 @dataclass(frozen=True, eq=False)
 class Timing:
     """What a time step makes of a reel.
@@ -188,12 +202,14 @@ class Timing:
         plan: what the step needs to know of its made frames, by output number.
         notes: sentences for whoever reads the proof.
         field_order: of the output, "" for that of the source.
+        doubts: what a person should look at.
     """
 
     timeline: Timeline
     plan: dict[int, Any] = field(default_factory=dict)
     notes: tuple[str, ...] = ()
     field_order: str = ""
+    doubts: tuple[Doubt, ...] = ()
 
     def new_format(self, fmt: PictureFormat) -> PictureFormat:
         """The format of the output."""

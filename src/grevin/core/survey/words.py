@@ -7,7 +7,7 @@ KIND_WORDS = {
     "near_repeat": "frame repeated and compressed again", "held_noise": "noise that stays while the picture moves",
     "combing": "two moments woven into one frame", "flash": "flash", "flicker": "flicker",
     "unreadable": "unreadable frame", "dirt": "dirt", "edges": "black borders", "compression": "blocks of a codec",
-    "left_alone": "frame left alone by a step",
+    "left_alone": "frame left alone by a step", "pick": "doubtful capture set", "repeats": "still picture",
 }  # fmt: skip
 CURVE_WORDS = {
     "level_luma_mean": "level", "light_change": "light change", "noise": "noise", "sharpness": "sharpness",

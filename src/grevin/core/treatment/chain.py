@@ -7,7 +7,7 @@ made on demand and kept in one cache under content keys; a frame that no step ch
 from __future__ import annotations
 
 from collections.abc import Collection
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -19,31 +19,19 @@ from grevin.core.picture.frame import Frame, Mask, merge_touched
 from grevin.core.picture.masks import align_to_chroma
 from grevin.core.picture.source import FrameSource
 from grevin.core.progress import Progress
-from grevin.core.steps.base import AnyStep, Area, Blob, Evidence, Timing, changes_time
+from grevin.core.steps.base import AnyStep, Area, Blob, Doubt, Evidence, Timing, changes_time
 from grevin.core.steps.registry import step_by_id
 from grevin.core.steps.settings import Settings
 from grevin.core.timebase.timeline import Timeline
 from grevin.core.treatment.recipe import Treatment
 from grevin.core.treatment.regions import Region, allowed, inside_only, within
+from grevin.core.treatment.said import Said
 from grevin.core.treatment.shots import MappedShots, ShotFinder, Shots
 from grevin.core.treatment.verdicts import Verdicts, apply_verdicts
 from grevin.core.treatment.window import CachedSource, ChainWindow, StudiedReel
 
 DEFAULT_CACHE_BYTES = 384 << 20
 TIMING_BYTES = 64  # held a frame by what a time step made of a reel
-
-
-@dataclass(frozen=True, eq=False)
-class Said:
-    """What a person says besides the settings.
-
-    Attributes:
-        verdicts: words on single places of the reel.
-        regions: where the step may act.
-    """
-
-    verdicts: Verdicts
-    regions: tuple[Region, ...] = ()
 
 
 class StepSource:
@@ -91,6 +79,13 @@ class StepSource:
     def time_notes(self) -> tuple[str, ...]:
         """What a time step has to say of the reel."""
         return self.timing.notes if self.is_time else ()
+
+    def doubts(self) -> list[Doubt]:
+        """What a time step wants a person's word on, in the reel's own frames."""
+        return [
+            Doubt(self._reel_frame(one.first), self._reel_frame(one.last), one.words)
+            for one in (self.timing.doubts if self.is_time else ())
+        ]
 
     @property
     def _timing_key(self) -> str:

@@ -23,7 +23,7 @@ from grevin.core.parallel import in_parallel
 from grevin.core.picture.colour import from_rgb
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Reelwise, Timing, Window
+from grevin.core.steps.base import Doubt, Reelwise, Timing, Window
 from grevin.core.steps.pick.sets import CaptureSet, Curve, change, sets_in, small_and_even
 from grevin.core.steps.settings import Settings, setting
 from grevin.core.timebase.timeline import Timeline
@@ -80,8 +80,9 @@ class PickStep:
         notes = [
             f"{len(sets)} film frames out of {len(reel)} captures; {len(transitions)} transition pictures left out."
         ]
-        notes += [f"Doubtful: captures {one.first} to {one.stop - 1}, {one.doubtful}." for one in doubtful]
-        return Timing(Timeline(len(reel), rate, sources, made), plan, tuple(notes))
+        notes += [f"{len(doubtful)} sets are doubtful: Survey lists them."] if doubtful else []
+        doubts = tuple(Doubt(one.first, one.stop - 1, one.doubtful) for one in doubtful)
+        return Timing(Timeline(len(reel), rate, sources, made), plan, tuple(notes), doubts=doubts)
 
     def make(self, window: Window, timing: Timing, number: int, settings: PickSettings) -> Frame:
         """The aligned mean of a set."""

@@ -11,6 +11,7 @@ while the picture moves is no repeat. Not for capture sets with several pictures
 
 from __future__ import annotations
 
+from dataclasses import replace
 from fractions import Fraction
 from itertools import pairwise
 from typing import ClassVar, Literal
@@ -25,7 +26,7 @@ from grevin.core.parallel import in_parallel
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.masks import runs_of
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Reelwise, Timing, Window
+from grevin.core.steps.base import Doubt, Reelwise, Timing, Window
 from grevin.core.steps.rebuild.making import Gap, gaps_for, made_frame
 from grevin.core.steps.settings import Settings, setting
 from grevin.core.timebase.timeline import Timeline
@@ -86,19 +87,20 @@ class RepeatsStep:
             cadences.append(
                 (shot.start, shot.stop - 1, cadence_of_shot(change[part], [steady, steady], reel.format.rate))
             )
-        notes = []
+        notes, doubts = [], []
         for run in runs_of(flags):
             word = reel.word_on(run.start)
             if word == "leave" or (len(run) >= settings.still_frames and word != "mend"):
                 flags[run.start : run.stop] = False
                 if word != "leave":
                     notes.append(f"Frames {run.start} to {run.stop - 1} stand still and are left alone.")
+                    doubts.append(Doubt(run.start, run.stop - 1, "stands still: mend takes it out"))
         if settings.what == "only look" or not flags.any():
-            return Timing(Timeline.same(len(reel), reel.format.rate), notes=tuple(notes))
+            return Timing(Timeline.same(len(reel), reel.format.rate), notes=tuple(notes), doubts=tuple(doubts))
         cadence = cadence_of(cadences, reel.format.rate)
         if settings.what == "rebuild":
-            return _rebuilt(reel, flags, tuple(notes))
-        return _taken_out(reel, flags, cadence, tuple(notes))
+            return replace(_rebuilt(reel, flags, tuple(notes)), doubts=tuple(doubts))
+        return replace(_taken_out(reel, flags, cadence, tuple(notes)), doubts=tuple(doubts))
 
     def make(self, window: Window, timing: Timing, number: int, settings: RepeatsSettings) -> Frame:
         """A repeat made anew between the frames around it."""
