@@ -3,6 +3,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Iterator
 from fractions import Fraction
+from functools import lru_cache
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -43,6 +44,7 @@ def random_frame(fmt: PictureFormat, number: int = 0, seed: int = 0) -> Frame:
     return Frame(number, fmt, planes)
 
 
+@lru_cache(maxsize=24)
 def moving_frames(count: int, width: int = 160, height: int = 120, bits: int = 8, speed: float = 2.0) -> MemorySource:
     """A textured picture moving steadily, with grain: what the dirt step is made for."""
     import cv2

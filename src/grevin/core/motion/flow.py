@@ -61,8 +61,12 @@ def _far_flow(here: Luma8, there: Luma8) -> Flow:
     shift = displacement(here, there)
     if float(np.hypot(*shift)) < FAR_PX:
         return plain
-    begun = np.ascontiguousarray(np.broadcast_to(np.array(shift, np.float32), (*here.shape, 2)))
-    moved = np.asarray(_estimator("fine").calc(here, there, begun), np.float32)
+    # the picture is moved, not the flow begun elsewhere: OpenCV 5.0.0 then writes beyond its buffers and crashes later
+    whole = np.rint(shift).astype(np.float32)
+    move = np.array([[1, 0, whole[0]], [0, 1, whole[1]]], np.float32)
+    flags = cv2.INTER_NEAREST | cv2.WARP_INVERSE_MAP
+    beside = cv2.warpAffine(there, move, here.shape[::-1], flags=flags, borderMode=cv2.BORDER_REPLICATE)
+    moved = estimate_flow(here, np.asarray(beside, np.uint8)) + whole
     return moved if _unexplained(here, there, moved) < _unexplained(here, there, plain) else plain
 
 
