@@ -37,9 +37,7 @@ def seen(window: Window) -> np.ndarray:
 
 def add_dirt_step(qtbot: QtBot, window: Window) -> None:
     button = window.bench.path.add_button
-    action = button.menu().actions()[0]
-    assert action.text() == "Dirt"
-    action.trigger()
+    next(action for action in button.menu().actions() if action.text() == "Dirt").trigger()
     settle(qtbot, window)
 
 
