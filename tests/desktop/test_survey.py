@@ -242,7 +242,7 @@ def test_a_report_is_written_in_the_background(qtbot: QtBot, surveyed: Window, t
 
 def test_a_survey_waits_goes_on_and_is_stopped(qtbot: QtBot, new_window, tmp_path: Path) -> None:
     source = moving_frames(12, 320, 240)
-    path = write_video(tmp_path / "long.mkv", [source.frame(n % 12) for n in range(240)])
+    path = write_video(tmp_path / "long.mkv", [source.frame(n % 12) for n in range(120)])
     window = new_window(path)
     qtbot.waitUntil(lambda: not window.taking_in.busy, timeout=WAIT_MS)
     press(qtbot, window, Qt.Key.Key_F3)
@@ -260,7 +260,7 @@ def test_a_survey_waits_goes_on_and_is_stopped(qtbot: QtBot, new_window, tmp_pat
     assert "was stopped" in window.messages.text
     press(qtbot, window, Qt.Key.Key_J)
     qtbot.waitUntil(lambda: window.surveying.survey is not None, timeout=60_000)
-    assert len(window.surveying.survey.frames) == 240
+    assert len(window.surveying.survey.frames) == 120
 
 
 SURVEYING = """
@@ -294,7 +294,7 @@ app.exec()
 @pytest.mark.slow
 def test_a_killed_survey_goes_on(qtbot: QtBot, new_window, tmp_path: Path) -> None:
     source = moving_frames(12, 640, 480)
-    path = write_video(tmp_path / "long.mkv", [source.frame(n % 12) for n in range(360)])
+    path = write_video(tmp_path / "long.mkv", [source.frame(n % 12) for n in range(160)])
     worker = subprocess.Popen(
         [sys.executable, "-c", SURVEYING, str(path), str(tmp_path / "s.ini")], stdout=subprocess.PIPE, text=True
     )

@@ -130,7 +130,7 @@ def test_frames_are_typed_and_made_anew(qtbot: QtBot, new_window, tmp_path: Path
 
 def test_studying_is_stopped_and_begun_again(qtbot: QtBot, new_window, tmp_path: Path) -> None:
     clean = moving_frames(12, 640, 480)
-    path = write_video(tmp_path / "long.mkv", [clean.frame(n % 12) for n in range(400)])
+    path = write_video(tmp_path / "long.mkv", [clean.frame(n % 12) for n in range(240)])
     window: Window = new_window(path)
     session, bench = window.session, window.bench
     session.add_step("fields")

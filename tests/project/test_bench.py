@@ -63,7 +63,7 @@ def test_unknown_clips_are_refused() -> None:
 
 @pytest.mark.slow
 @pytest.mark.reference
-@pytest.mark.parametrize("name", ["street", "demo"])
+@pytest.mark.parametrize("name", ["street", "phone"])
 def test_the_promised_figures_hold_on_open_material(name: str) -> None:
     data, _ = run_dirt([name], {}, Progress())
     if data["skipped"]:
