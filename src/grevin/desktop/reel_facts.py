@@ -130,7 +130,7 @@ class ReelFacts(QObject):
             return
         present = {step.step.id for step in chain.steps}
         gone = [step.id for step in REGISTRY.steps.values() if changes_time(step) and step.id not in present]
-        if any(table.forget(f"step {step}") for step in gone):
+        if sum(table.forget(f"step {step}") for step in gone):
             self._session.findings_changed.emit()
 
     def _found_words(self, frame: int) -> str:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection
 
-from grevin.core.job.document import Job, Reel
+from grevin.core.job.document import Reel
 from grevin.core.job.marks import Mark, merged, with_mark
 from grevin.core.job.shots import (
     Shots,
@@ -21,8 +21,6 @@ from grevin.core.steps.registry import step_by_id
 from grevin.core.survey.lanes import Lanes
 from grevin.core.survey.proposal import Suggestion
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
-
-Act = Callable[[str, Job], bool]
 
 
 class ReelParts:

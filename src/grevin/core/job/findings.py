@@ -33,6 +33,12 @@ _ORDERS: dict[Order, str] = {
 }  # fmt: skip
 
 
+_INSERT = (
+    "INSERT OR IGNORE INTO found (reel, origin, kind, first, last, x, y, width, height, confidence, words, figures)"
+    " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"
+)
+
+
 @dataclass(frozen=True)
 class Finding:
     """One thing that was found.
@@ -97,8 +103,7 @@ class FindingsTable:
                 (self._reel, origin, run.start, run.stop),
             )
             self._database.executemany(
-                "INSERT OR IGNORE INTO found (reel, origin, kind, first, last, x, y, width, height, confidence, words,"
-                " figures) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                _INSERT,
                 (
                     (self._reel, origin, one.kind, one.first, one.last, *(one.area or NO_AREA), one.confidence, "",
                      json.dumps(one.data()["figures"]))
@@ -110,8 +115,7 @@ class FindingsTable:
         """Keep one more; False if it was known."""
         with self._database:
             cursor = self._database.execute(
-                "INSERT OR IGNORE INTO found (reel, origin, kind, first, last, x, y, width, height, confidence, words,"
-                " figures) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                _INSERT,
                 (
                     self._reel, origin, finding.kind, finding.first, finding.last, *finding.area, finding.confidence,
                     finding.words, json.dumps(finding.figures),

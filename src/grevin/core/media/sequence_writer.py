@@ -21,8 +21,8 @@ class SequenceWriter:
     """
 
     def __init__(
-        self, pattern: SequencePattern, source: Any, fmt: PictureFormat, frames: range, overwrite: bool,
-    ) -> None:  # fmt: skip
+        self, pattern: SequencePattern, source: Any, fmt: PictureFormat, frames: range, overwrite: bool
+    ) -> None:
         self.pattern = pattern
         first = source.first_number if isinstance(source, ImageSequence) else 0
         self._numbers = [first + number for number in frames]

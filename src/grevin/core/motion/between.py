@@ -7,8 +7,6 @@ not agree, or the motion there and back does not, their plain mix takes over.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import cv2
 import numpy as np
 import numpy.typing as npt
@@ -24,19 +22,6 @@ SMOOTH_PX = 2.0  # standard deviation over which disagreement is looked at
 HOLE_PX = 5.0  # standard deviation of the blur that fills what no motion reaches
 LEAST = 1e-4
 TRUST_LEVELS = 30.0  # 8-bit levels by which both moved pictures may differ; beyond it the mix takes over
-
-
-@dataclass(frozen=True, eq=False)
-class Between:
-    """A made picture.
-
-    Attributes:
-        picture: (H, W, C) float32, in the units of what went in.
-        trust: (H, W) float32 0..1, how far the motion was followed; where it is 0 the picture is a plain mix.
-    """
-
-    picture: Picture
-    trust: Weights
 
 
 def _disagreement(here: Luma8, there: Luma8, flow: Flow, back: Flow) -> Weights:
@@ -78,7 +63,7 @@ def splatted(flow: Flow, weight: Weights, share: float) -> tuple[Flow, Weights]:
 
 def between(
     first: tuple[Picture, Luma8], second: tuple[Picture, Luma8], there: Flow, back: Flow, share: float
-) -> Between:
+) -> Picture:
     """The picture at a share of the way from one to another.
 
     Args:
@@ -87,6 +72,9 @@ def between(
         there: (H, W, 2) flow of the first to the second.
         back: flow of the second to the first.
         share: 0..1, where between them.
+
+    Returns:
+        (H, W, C) float32, in the units of what went in.
     """
     one, other = first[0], second[0]
     sure = (_disagreement(first[1], second[1], there, back), _disagreement(second[1], first[1], back, there))
@@ -110,4 +98,4 @@ def between(
     trust = np.where(one_sided, 1.0, np.exp(-np.square(apart / TRUST_LEVELS))).astype(np.float32)
     trust = np.asarray(cv2.GaussianBlur(trust, (0, 0), SMOOTH_PX), np.float32)
     plain = one * np.float32(1.0 - share) + other * np.float32(share)
-    return Between(np.asarray(plain + trust[..., None] * (along - plain), np.float32), trust)
+    return np.asarray(plain + trust[..., None] * (along - plain), np.float32)

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from itertools import pairwise
 from typing import Any, ClassVar, Protocol, TypeVar
 
 import numpy as np
@@ -272,6 +273,12 @@ class ShapeStep(Step, Protocol):
 
 
 AnyStep = LocalStep | WholeStep | TimeStep | ShapeStep
+
+
+def shots_of(reel: Reelwise) -> list[range]:
+    """The shots of a reel."""
+    edges = [0, *(n for n in range(1, len(reel)) if not reel.same_shot(n - 1, n)), len(reel)]
+    return [range(first, stop) for first, stop in pairwise(edges)]
 
 
 def changes_time(step: AnyStep) -> bool:

@@ -26,7 +26,9 @@ FEWEST_FOR_FLICKER = 8
 HELD_RUN = 6  # frames
 HELD_GAP = 3  # frames in a run of held noise where it cannot be told
 BORDER_PX = 4.0  # black lines or columns at a side that are worth a word
-BLOCK_RATIO = 1.35  # step over block borders against the step elsewhere; clean open clips stay below 1.2 (measured)
+BLOCK_RATIO = (
+    1.35  # step over block borders against the step elsewhere; clean open clips stay below 1.2 (tried by hand)
+)
 
 
 @dataclass(frozen=True)

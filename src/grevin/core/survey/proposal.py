@@ -16,7 +16,7 @@ import numpy.typing as npt
 from grevin.core.steps.registry import REGISTRY
 from grevin.core.survey.survey import Survey
 
-DIRT_A_FRAME = 0.7  # clean open clips count up to .6 false specks a frame (measured)
+DIRT_A_FRAME = 0.7  # clean open clips count up to .6 false specks a frame (tried by hand)
 FAST_PX = 25.0  # motion from which more caution is due: the judge's precision falls there (docs/steps/dirt.md)
 FAST_CAUTION = 0.2
 NOISE_LEVELS = 4.0  # of 255: noise that is seen on a calm picture (common practice)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter as Tally
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import date
 from html import escape
@@ -79,6 +80,7 @@ class Reported:
         after: the same of the treated reel, for a report of both; None before treatment.
         treated: the treated frames.
         names: of shots, by their first frames.
+        output_of: which frame of the treated reel shows a frame of the reel.
     """
 
     title: str
@@ -89,6 +91,7 @@ class Reported:
     after: Survey | None = None
     treated: FrameSource | None = None
     names: dict[int, str] = field(default_factory=dict)
+    output_of: Callable[[int], int] = int
 
     def shots(self) -> list[range]:
         """The shots, in order: those named by the operator or as measured."""
@@ -105,9 +108,10 @@ class Reported:
 def report_html(about: Reported) -> str:
     """The whole report."""
     kind = "Condition report, before and after treatment" if about.after is not None else "Condition report"
+    short = "".join(f"<p>{escape(line)}</p>" for line in summary_lines(about.survey))
     parts = [
         f"<h1>{escape(about.title)}</h1><p class=quiet>{kind} · {date.today():%d %B %Y} · Grevin {__version__}</p>",
-        _section("In short", f"<div class=short>{_summary(about.survey)}</div>" + _glance(about)),
+        _section("In short", f"<div class=short>{short}</div>" + _glance(about)),
         _section("The material", _facts(about.reel)),
     ]
     if about.after is not None:
@@ -157,7 +161,8 @@ def _counts(survey: Survey) -> dict[str, int]:
     return counts
 
 
-def _summary(survey: Survey) -> str:
+def summary_lines(survey: Survey) -> list[str]:
+    """The reel in a few sentences."""
     seen, shots = len(survey.frames), len(survey.cuts) + 1
     lines = [f"{seen} frames looked at, {shots} shot{'s' if shots > 1 else ''}."]
     if survey.frames.step > 1:
@@ -175,7 +180,7 @@ def _summary(survey: Survey) -> str:
             lines.append(f"{words}: {middle:.1f} {unit} (nine tenths of the frames between {low:.1f} and {high:.1f}).")
     told = ", ".join(f"{kind_words(kind)} ({count})" for kind, count in _counts(survey).items())
     lines.append(f"Stands out: {told}." if told else "Nothing stands out: by these measures there is nothing to do.")
-    return "".join(f"<p>{escape(line)}</p>" for line in lines)
+    return lines
 
 
 def _tally(survey: Survey) -> str:
@@ -203,7 +208,7 @@ def _compared(about: Reported) -> str:
     for frame, words in worst:
         parts.append(picture_html(about.source, frame, f"before, {about.when(frame)}: {words}", ()))
         if about.treated is not None:
-            parts.append(picture_html(about.treated, frame, f"after, {about.when(frame)}", ()))
+            parts.append(picture_html(about.treated, about.output_of(frame), f"after, {about.when(frame)}", ()))
     return "".join(parts)
 
 

@@ -116,10 +116,6 @@ class Survey:
             "findings": [finding.data() for finding in self.every_finding()],
         }
 
-    def shot_at(self, frame: int) -> int:
-        """Number of the shot that a frame belongs to, from 1."""
-        return 1 + int(np.searchsorted(self.cuts, frame, "right"))
-
 
 def _plain(value: np.float32) -> float | None:
     return None if np.isnan(value) else round(float(value), 3)

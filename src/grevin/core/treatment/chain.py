@@ -50,6 +50,7 @@ class StepSource:
         self._results = results
         self._said = said
         self.is_time = changes_time(step)
+        self._timeline: Timeline | None = None
         where = [region.model_dump_json() for region in said.regions]
         self._own = content_key(source.identity, step.id, step.version, settings.model_dump_json(), *where)
         words = "".join(said.verdicts.key(kind) for kind in self._kinds)
@@ -120,11 +121,11 @@ class StepSource:
     @property
     def timeline(self) -> Timeline:
         """Which frame of the reel each frame behind this step comes from."""
-        before = self._earlier.timeline if self._earlier is not None else None
-        if not self.is_time:
-            return before or Timeline.same(len(self._source), self._source.format.rate)
-        own = self.timing.timeline
-        return own if before is None else before.then(own)
+        if self._timeline is None:
+            before = self._earlier.timeline if self._earlier is not None else None
+            own = self.timing.timeline if self.is_time else Timeline.same(len(self), self._source.format.rate)
+            self._timeline = own if before is None else before.then(own)
+        return self._timeline
 
     def _reel_frame(self, number: int) -> int:
         """The reel's frame that a frame before this step comes from: verdicts and regions are about those."""

@@ -124,10 +124,9 @@ class TreatedReel:
 
 
 class TreatedSource:
-    """What comes out of a treated reel, as a FrameSource."""
+    """What comes out of a treated reel, as a FrameSource; `prepare` it first."""
 
     def __init__(self, treated: TreatedReel) -> None:
-        treated.prepare(Progress())
         self._treated = treated
         self._timeline = treated.timeline
         self._format = treated.format

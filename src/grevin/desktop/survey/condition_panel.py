@@ -14,10 +14,9 @@ from grevin.core.errors import GrevinError
 from grevin.core.intake.probe import probe
 from grevin.core.progress import Progress
 from grevin.core.survey.proposal import proposal_for, words_of
-from grevin.core.survey.report import Reported
+from grevin.core.survey.report import Reported, summary_lines
 from grevin.core.survey.report_files import check_report_path, write_report
 from grevin.core.survey.survey import Survey, run_survey
-from grevin.core.survey.words import kind_words
 from grevin.core.treatment.plan import TreatedReel, TreatedSource
 from grevin.desktop.session import Session
 from grevin.desktop.work.one_task import OneTask
@@ -71,7 +70,7 @@ class ConditionPanel(QWidget):
         self._survey = survey
         for button in (self.before, self.both):
             button.setEnabled(survey is not None)
-        self.words.setText("Not surveyed yet." if survey is None else _summary(survey))
+        self.words.setText("Not surveyed yet." if survey is None else _words(survey))
 
     def stop(self) -> None:
         """End the thread."""
@@ -99,39 +98,27 @@ class ConditionPanel(QWidget):
         )  # fmt: skip
         # a chain of its own: the window's is rebuilt when the treatment changes
         treated = TreatedReel(session.reel, session.plan, ByteCache(CACHE_BYTES), verdicts=session.verdicts)
-        work = partial(_write, path, about, TreatedSource(treated) if both else None)
+        work = partial(_write, path, about, treated if both else None)
         self.told.emit(f"Writing {path.name} …")
         self.task.run(work, lambda _done: self.told.emit(f"{path.name} is written."))
 
 
-def _summary(survey: Survey) -> str:
-    lines = [f"{len(survey.frames)} frames looked at, {len(survey.cuts) + 1} shots."]
-    if survey.frames.step > 1:
-        lines = [f"Every {survey.frames.step}th frame looked at: {len(survey.frames)} in all."]
-    if survey.cadence is not None:
-        name = survey.cadence.name
-        words = "no repeats" if name == "none" else f"cadence {name}"
-        lines.append(f"Time: {words}; true rate {float(survey.cadence.true_rate):.5g} frames/s.")
-    kinds: dict[str, int] = {}
-    for finding in survey.findings:
-        kinds[finding.kind] = kinds.get(finding.kind, 0) + 1
-    if len(survey.spots):
-        lines.append(f"Dirt: {len(survey.spots)} specks, {len(survey.spots) / max(1, len(survey.frames)):.1f} a frame.")
-    lines += [f"{kind_words(kind).capitalize()}: {count}." for kind, count in sorted(kinds.items())]
-    if not kinds and not len(survey.spots):
-        lines.append("Nothing stands out: by these measures there is nothing to do.")
-    lines += ["", "What would help:"] if survey.shots else []
+def _words(survey: Survey) -> str:
+    lines = [*summary_lines(survey), *([""] if survey.shots else [])]
     for number, (first, last, _) in enumerate(survey.shots[:MOST_SHOTS], 1):
         words = words_of(proposal_for(survey, range(first, last + 1)))
-        lines.append(f"Shot {number}, frames {first} to {last}: {words}.")
+        lines.append(f"Shot {number}, frames {first} to {last}, would gain from: {words}.")
     if len(survey.shots) > MOST_SHOTS:
         lines.append(f"and {len(survey.shots) - MOST_SHOTS} more shots; the report tells them all.")
     return "\n".join(lines)
 
 
-def _write(path: Path, about: Reported, treated: TreatedSource | None, progress: Progress) -> None:
+def _write(path: Path, about: Reported, treated: TreatedReel | None, progress: Progress) -> None:
+    """Survey what comes out of the treatment, if it is wanted, and write the report."""
     if treated is not None:
-        after = run_survey(treated, about.survey.frames, "full", progress)
-        about = replace(about, after=after, treated=treated)
+        treated.prepare(progress)
+        output = TreatedSource(treated)
+        after = run_survey(output, treated.timeline.outputs_in(about.survey.frames), "full", progress)
+        about = replace(about, after=after, treated=output, output_of=treated.timeline.output_of)
     progress.begin(0, "Writing the report")
     write_report(path, about)

@@ -36,7 +36,7 @@ from grevin.desktop.work.workers import LatestWorker, Request
 SOON_MS = 60
 NARROW, WIDE = 46, 86  # of the column that says where: frame numbers, timecode
 VERDICTS = (("any verdict", ""), ("undecided", "undecided"), ("mend", "mend"), ("leave", "leave"))
-WHOLE_REEL, THIS_SHOT = range(2)
+THIS_SHOT = 1  # place in the list of where to look
 
 
 class FindingsPanel(QWidget):
@@ -53,7 +53,6 @@ class FindingsPanel(QWidget):
         self.thumbnails = Thumbnails(self)
         self.model = FindingsModel(self.thumbnails, lambda: session.counter, self)
         self._query = LatestWorker("findings", self)
-        self._wanted = Wanted()
         self._turn = 0
         self._kinds: dict[str, int] = {}
         self._soon = QTimer(self, singleShot=True, interval=SOON_MS)
@@ -133,6 +132,7 @@ class FindingsPanel(QWidget):
         self._query.done.connect(self._take)
         self._query.failed.connect(lambda _tag, fault: self.faulted.emit(fault))
         self.thumbnails.made.connect(self.model.renew_picture)
+        self.thumbnails.faulted.connect(self.faulted)
         for box in (self.kind, self.verdict, self.where):
             box.currentIndexChanged.connect(lambda _place: self._soon.start())
         self.least.valueChanged.connect(lambda _value: self._soon.start())

@@ -10,6 +10,7 @@ import numpy as np
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QIcon, QImage, QPixmap
 
+from grevin.core.errors import UnreadableFrameError
 from grevin.core.job.findings import Finding
 from grevin.core.picture.display import to_screen
 from grevin.core.picture.source import FrameSource
@@ -25,6 +26,7 @@ class Thumbnails(QObject):
     """Makes and keeps the pictures of findings by their number."""
 
     made = Signal(int)
+    faulted = Signal(object)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -32,7 +34,7 @@ class Thumbnails(QObject):
         self._worker = LatestWorker("thumbnails", self)
         self._worker.done.connect(self._take)
         self._failed: set[int] = set()
-        self._worker.failed.connect(lambda tag, _fault: self._failed.add(tag))
+        self._worker.failed.connect(self._miss)
 
     @property
     def busy(self) -> bool:
@@ -57,6 +59,12 @@ class Thumbnails(QObject):
         """These are in sight."""
         missing = [one for one in findings if one.id not in self._kept and one.id not in self._failed]
         self._worker.ask(*(Request(one.id, partial(picture_of, source, one)) for one in missing))
+
+    def _miss(self, tag: Any, fault: Exception) -> None:
+        """A frame that cannot be read has no picture, and is a finding of its own; anything else is told."""
+        self._failed.add(tag)
+        if not isinstance(fault, UnreadableFrameError):
+            self.faulted.emit(fault)
 
     def _take(self, tag: Any, picture: Any) -> None:
         while len(self._kept) >= MOST_KEPT:

@@ -26,7 +26,7 @@ from grevin.desktop.treatment_path.region_rows import RegionRows
 from grevin.desktop.treatment_path.settings_form import SettingsForm
 
 RAIL_WIDTH = 22
-PATH_WIDTH = 288
+PATH_WIDTH = 284
 NODE_Y = 16
 
 

@@ -2,12 +2,8 @@
 
 from __future__ import annotations
 
-from functools import partial
-
 from PySide6.QtCore import QObject, Signal
 
-from grevin.core.errors import CancelledError
-from grevin.core.progress import Progress
 from grevin.core.treatment.chain import Chain
 from grevin.desktop.work.one_task import OneTask
 
@@ -39,7 +35,7 @@ class Studying(QObject):
         self._task.cancel()
         self._chain = chain
         if chain is not None and not chain.is_studied(len(chain.view_points) - 1):
-            self._task.run(partial(_study, chain), self._done)
+            self._task.run(chain.prepare, lambda _done: self.studied.emit())
 
     def cancel(self) -> None:
         """Give up; the step then shows the picture before it, until its treatment changes."""
@@ -53,16 +49,3 @@ class Studying(QObject):
         """End the thread."""
         self._task.cancel()
         self._chain = None
-
-    def _done(self, whole: object) -> None:
-        if whole:
-            self.studied.emit()
-
-
-def _study(chain: Chain, progress: Progress) -> bool:
-    """Whether everything is known now."""
-    try:
-        chain.prepare(progress)
-    except CancelledError:
-        return False
-    return True

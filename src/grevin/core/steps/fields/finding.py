@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import Counter
 from dataclasses import dataclass
-from itertools import pairwise
 from typing import Literal
 
 import numpy as np
@@ -17,7 +16,7 @@ from grevin.core.measure.repeats import largest_change
 from grevin.core.motion.flow import Luma8
 from grevin.core.parallel import in_parallel
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Reelwise
+from grevin.core.steps.base import Reelwise, shots_of
 
 Curves = npt.NDArray[np.float32]
 Kind = Literal["progressive", "interlaced", "film", "unknown"]
@@ -67,12 +66,6 @@ def field_changes(reel: Reelwise, progress: Progress) -> Curves:
 
 def _of_field(last: Luma8, this: Luma8, parity: int) -> float:
     return largest_change(np.ascontiguousarray(last[parity::2]), np.ascontiguousarray(this[parity::2]))
-
-
-def shots_of(reel: Reelwise) -> list[range]:
-    """The shots of a reel."""
-    edges = [0, *(n for n in range(1, len(reel)) if not reel.same_shot(n - 1, n)), len(reel)]
-    return [range(first, stop) for first, stop in pairwise(edges)]
 
 
 def scan_of(reel: Reelwise, shot: range) -> Scan:

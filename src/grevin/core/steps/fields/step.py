@@ -12,6 +12,7 @@ without their other half are left out.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import ClassVar, Literal
 
 import numpy as np
@@ -19,13 +20,31 @@ import numpy as np
 from grevin.core.measure.cadence import FIELD_PERIOD
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Reelwise, Timing, Window
+from grevin.core.steps.base import Reelwise, Timing, Window, shots_of
 from grevin.core.steps.fields.deinterlacing import deinterlaced
-from grevin.core.steps.fields.finding import ShotFields, fields_of_shots
+from grevin.core.steps.fields.finding import ShotFields, fields_of_shots, scan_of
 from grevin.core.steps.settings import Settings, setting
 from grevin.core.timebase.timeline import Timeline
 
-Plan = tuple[str, int, int]  # ("weave", frame of the top field, frame of the bottom field) or ("field", frame, which)
+
+@dataclass(frozen=True)
+class Woven:
+    """A frame made of two frames' fields, by their numbers."""
+
+    top: int
+    bottom: int
+
+
+@dataclass(frozen=True)
+class Field:
+    """A frame made of one field: of which frame, which of its fields, and which one is taken first."""
+
+    frame: int
+    second: bool
+    top_first: bool
+
+
+Plan = Woven | Field
 
 
 class FieldsSettings(Settings):
@@ -43,7 +62,7 @@ class FieldsSettings(Settings):
     )
     motion: Literal["fine", "quick", "off"] = setting(
         "fine", label="Motion",
-        help="How missing lines are taken along the motion from fields around; quick is twice as fast, off is bwdif.",
+        help="How missing lines are taken along the motion from fields around; quick is a third faster, off is bwdif.",
     )  # fmt: skip
 
 
@@ -64,7 +83,10 @@ class FieldsStep:
         same = Timeline.same(len(reel), reel.format.rate)
         if settings.what == "leave":
             return Timing(same)
-        shots = [_as_told(shot, settings) for shot in fields_of_shots(reel, progress)]
+        if settings.what == "deinterlace":
+            shots = [ShotFields(shot, "interlaced", scan_of(reel, shot)) for shot in shots_of(reel)]
+        else:
+            shots = [_as_told(shot, settings) for shot in fields_of_shots(reel, progress)]
         kinds = {shot.kind for shot in shots}
         if kinds <= {"progressive", "unknown"}:
             return Timing(same, notes=("The fields belong together: progressive, nothing was changed.",))
@@ -75,14 +97,11 @@ class FieldsStep:
 
     def make(self, window: Window, timing: Timing, number: int, settings: FieldsSettings) -> Frame:
         """A frame woven of two frames' fields, or deinterlaced."""
-        how, first, second = timing.plan[number]
-        here = window.number
-        if how == "weave":
-            return woven(window.frame(first - here), window.frame(second - here))
-        top_first = timing.plan[-1][1] == 1
-        return deinterlaced(
-            window.at(first - here), top_first, second == 1, None if settings.motion == "off" else settings.motion
-        )
+        how, here = timing.plan[number], window.number
+        if isinstance(how, Woven):
+            return woven(window.frame(how.top - here), window.frame(how.bottom - here))
+        motion = None if settings.motion == "off" else settings.motion
+        return deinterlaced(window.at(how.frame - here), how.top_first, how.second, motion)
 
 
 def woven(top: Frame, bottom: Frame) -> Frame:
@@ -96,8 +115,6 @@ def woven(top: Frame, bottom: Frame) -> Frame:
 
 
 def _as_told(shot: ShotFields, settings: FieldsSettings) -> ShotFields:
-    if settings.what == "deinterlace":
-        return ShotFields(shot.frames, "interlaced", shot.scan)
     if settings.what == "undo film cadence" and shot.kind != "film":
         return ShotFields(shot.frames, "progressive", shot.scan)
     return shot
@@ -125,7 +142,7 @@ def _film_frames(shot: ShotFields) -> list[tuple[int, Plan | None]]:
             if number == shot.frames.start:
                 continue  # its other half lies before the cut
             pair = (number, number - 1) if shot.lead == 0 else (number - 1, number)
-            frames.append((number, ("weave", *pair)))
+            frames.append((number, Woven(*pair)))
         else:
             frames.append((number, None))
     return frames
@@ -146,21 +163,21 @@ def _film(reel: Reelwise, shots: list[ShotFields]) -> Timing:
 def _mixed(reel: Reelwise, shots: list[ShotFields], top_first: bool, double: bool) -> Timing:
     """Every shot as what it is, at the reel's rate or at twice that."""
     sources: list[int] = []
-    plan: dict[int, Plan] = {-1: ("top first", int(top_first), 0)}
+    plan: dict[int, Plan] = {}
     for shot in shots:
         film = dict(_film_frames(shot)) if shot.kind == "film" else {}
         last: Plan | None = None
         for number in shot.frames:
             for which in range(2 if double else 1):
-                how: Plan | None = ("field", number, which) if shot.kind == "interlaced" else None
+                how: Plan | None = Field(number, which == 1, top_first) if shot.kind == "interlaced" else None
                 if shot.kind == "film":
                     how = film[number] if number in film else _next_film(film, number) or last
-                    last = how or ("weave", number, number)
+                    last = how or Woven(number, number)
                 if how is not None:
                     plan[len(sources)] = how
                 sources.append(number)
     made = np.zeros(len(sources), np.bool_)
-    made[[place for place in plan if place >= 0]] = True
+    made[list(plan)] = True
     rate = reel.format.rate * (2 if double else 1)
     counts = {kind: sum(shot.kind == kind for shot in shots) for kind in ("progressive", "interlaced", "film")}
     words = ", ".join(f"{count} {kind}" for kind, count in counts.items() if count)

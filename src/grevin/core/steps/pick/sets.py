@@ -22,6 +22,7 @@ Curve = npt.NDArray[np.float32]
 BLOCK_PX = 8  # of the half-size picture
 TOP_SHARE = 0.05
 LEAST_CHANGE = 0.02  # 8-bit levels, so that equal pictures have a logarithm
+TREMBLE_PX = 0.5  # of the half-size picture, either way
 APART = 2.2  # times: the usual change between sets over that within one, from which there are sets at all
 FEWEST_SETS = 3
 MOST_SAID = 3.0  # how much one change can speak for or against a border
@@ -56,11 +57,28 @@ def small_and_even(luma: Luma8) -> Curve:
 
 
 def change(last: Curve, this: Curve) -> float:
-    """Mean of the largest block changes between two pictures of `small_and_even`."""
+    """Mean of the largest block changes between two pictures of `small_and_even`, the camera's tremble taken out."""
+    apart = np.abs(_still(last, this))
     grid = (max(1, this.shape[1] // BLOCK_PX), max(1, this.shape[0] // BLOCK_PX))
-    blocks = cv2.resize(cv2.absdiff(last, this), grid, interpolation=cv2.INTER_AREA).ravel()
+    blocks = cv2.resize(apart, grid, interpolation=cv2.INTER_AREA).ravel()
     count = max(1, round(TOP_SHARE * blocks.size))
     return float(np.partition(blocks, -count)[-count:].mean())
+
+
+def _still(last: Curve, this: Curve) -> Curve:
+    """The difference of two pictures without what a small shift of the whole explains (Lucas and Kanade 1981).
+
+    A camera before a projector trembles by a fraction of a pixel; on a rich picture that changes more than the film
+    does from frame to frame. A larger shift is the film's own motion and stays.
+    """
+    apart = cv2.subtract(this, last)
+    across, down = (cv2.Sobel(last, cv2.CV_32F, *way, scale=1 / 8) for way in ((1, 0), (0, 1)))
+    flat = np.stack([across.ravel(), down.ravel()])
+    matrix = flat @ flat.T
+    if float(np.linalg.det(matrix)) <= 1e-3:
+        return np.asarray(apart, np.float32)
+    shift = np.clip(np.linalg.solve(matrix, flat @ apart.ravel()), -TREMBLE_PX, TREMBLE_PX)
+    return np.asarray(apart - across * np.float32(shift[0]) - down * np.float32(shift[1]), np.float32)
 
 
 @dataclass(frozen=True)

@@ -92,18 +92,21 @@ class PickStep:
 def _looked_at(reel: Reelwise, progress: Progress) -> tuple[Curve, npt.NDArray[np.float64]]:
     """(N,) change against the capture before, and (N,) sharpness."""
 
-    def look(number: int) -> tuple[float, float]:
+    def look(number: int) -> Curve | None:
         try:
-            here = small_and_even(reel.luma8(number))
-            sharp = float(cv2.Laplacian(here, cv2.CV_32F).var())
-            return (change(small_and_even(reel.luma8(number - 1)), here) if number else float("nan")), sharp
+            return small_and_even(reel.luma8(number))
         except UnreadableFrameError:
-            return float("nan"), -1.0
+            return None
 
     progress.begin(len(reel), "Looking for capture sets")
-    changes, sharp = np.full(len(reel), np.nan, np.float32), np.zeros(len(reel))
-    for number, (value, fine) in enumerate(in_parallel(look, range(len(reel)))):
-        changes[number], sharp[number] = value, fine
+    changes, sharp = np.full(len(reel), np.nan, np.float32), np.full(len(reel), -1.0)
+    last: Curve | None = None
+    for number, here in enumerate(in_parallel(look, range(len(reel)))):
+        if here is not None:
+            sharp[number] = float(cv2.Laplacian(here, cv2.CV_32F).var())
+        if here is not None and last is not None:
+            changes[number] = change(last, here)
+        last = here
         progress.advance()
     return changes, sharp
 

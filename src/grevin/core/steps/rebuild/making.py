@@ -56,8 +56,8 @@ def gaps_for(run: range, length: int, joined: bool) -> dict[int, Gap]:
     return {number: Gap(before, after, (number - before) / (after - before)) for number in run}
 
 
-def made_frame(window: Window, gap: Gap, way: Way, grain: bool) -> tuple[Frame, float]:
-    """A frame in a gap, and how far the motion was followed, 0..1 (1 for a held frame).
+def made_frame(window: Window, gap: Gap, way: Way, grain: bool) -> Frame:
+    """A frame in a gap.
 
     Args:
         window: on any frame of the reel.
@@ -68,20 +68,18 @@ def made_frame(window: Window, gap: Gap, way: Way, grain: bool) -> tuple[Frame, 
     here = window.number
     nearer = gap.before if gap.share <= 0.5 else gap.after
     if gap.before == gap.after or way == "hold":
-        return replace(window.frame(nearer - here), number=here, touched="everything"), 1.0
+        return replace(window.frame(nearer - here), number=here, touched="everything")
     one, other = window.at(gap.before - here), window.at(gap.after - here)
     pictures = (one.rgb(), one.luma8()), (other.rgb(), other.luma8())
     if way == "mix":
         picture = pictures[0][0] * np.float32(1 - gap.share) + pictures[1][0] * np.float32(gap.share)
-        trust = 0.0
     else:
         there, back = one.motion(gap.after - gap.before, "far"), other.motion(gap.before - gap.after, "far")
-        made = between(pictures[0], pictures[1], there, back, gap.share)
-        picture, trust = made.picture, float(made.trust.mean())
+        picture = between(pictures[0], pictures[1], there, back, gap.share)
     if grain:
         picture = with_grain(picture, window.at(nearer - here).rgb(), window.at(nearer - here).luma8())
     frame = replace(window.frame(nearer - here), number=here)
-    return replace(from_rgb(frame, picture).rounded(), touched="everything"), trust
+    return replace(from_rgb(frame, picture).rounded(), touched="everything")
 
 
 def with_grain(picture: Rgb, model: Rgb, luma: Luma8) -> Rgb:

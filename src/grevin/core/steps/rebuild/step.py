@@ -88,7 +88,7 @@ class RebuildStep:
 
     def make(self, window: Window, timing: Timing, number: int, settings: RebuildSettings) -> Frame:
         """The frame, from the good ones around it."""
-        return made_frame(window, timing.plan[number], settings.way, settings.grain)[0]
+        return made_frame(window, timing.plan[number], settings.way, settings.grain)
 
 
 def unreadable_frames(reel: Reelwise, progress: Progress) -> npt.NDArray[np.bool_]:

@@ -13,7 +13,6 @@ from __future__ import annotations
 
 from dataclasses import replace
 from fractions import Fraction
-from itertools import pairwise
 from typing import ClassVar, Literal
 
 import numpy as np
@@ -26,7 +25,7 @@ from grevin.core.parallel import in_parallel
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.masks import runs_of
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Doubt, Reelwise, Timing, Window
+from grevin.core.steps.base import Doubt, Reelwise, Timing, Window, shots_of
 from grevin.core.steps.rebuild.making import Gap, gaps_for, made_frame
 from grevin.core.steps.settings import Settings, setting
 from grevin.core.timebase.timeline import Timeline
@@ -78,7 +77,7 @@ class RepeatsStep:
     def study(self, reel: Reelwise, settings: RepeatsSettings, progress: Progress) -> Timing:
         """Which frames repeat, and what is done about it."""
         change, dark = changes_of(reel, progress)
-        shots = _shots_of(reel)
+        shots = shots_of(reel)
         flags, cadences = np.zeros(len(reel), np.bool_), []
         for shot in shots:
             part = slice(shot.start, shot.stop)
@@ -104,7 +103,7 @@ class RepeatsStep:
 
     def make(self, window: Window, timing: Timing, number: int, settings: RepeatsSettings) -> Frame:
         """A repeat made anew between the frames around it."""
-        return made_frame(window, timing.plan[number], "along motion", True)[0]
+        return made_frame(window, timing.plan[number], "along motion", True)
 
 
 def changes_of(reel: Reelwise, progress: Progress) -> tuple[Curve, Flags]:
@@ -126,11 +125,6 @@ def changes_of(reel: Reelwise, progress: Progress) -> tuple[Curve, Flags]:
         change[number], dark[number] = value, is_dark
         progress.advance()
     return change, dark
-
-
-def _shots_of(reel: Reelwise) -> list[range]:
-    edges = [0, *(n for n in range(1, len(reel)) if not reel.same_shot(n - 1, n)), len(reel)]
-    return [range(first, stop) for first, stop in pairwise(edges)]
 
 
 def repeats_in(change: Curve, settings: RepeatsSettings) -> Flags:
