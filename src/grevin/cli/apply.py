@@ -17,7 +17,9 @@ from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import read_recipe
 from grevin.core.treatment.verdicts import Verdicts
 
-SOUND: dict[str, Sound] = {"fits": "where it fits", "always": "always", "never": "never"}
+SOUND: dict[str, Sound] = {
+    "fits": "where it fits", "always": "always", "padded": "padded", "re-timed": "re-timed", "never": "never",
+}  # fmt: skip
 
 
 def apply(
@@ -33,7 +35,13 @@ def apply(
     ] = None,
     frames: Annotated[str | None, typer.Option("--range", help="Frames A:B, from A up to but not including B.")] = None,
     rate: Annotated[str | None, typer.Option(help="Frames per second of a picture sequence.")] = None,
-    sound: Annotated[str, typer.Option(help="Sound: fits (carried over where it fits), always or never.")] = "fits",
+    sound: Annotated[
+        str,
+        typer.Option(
+            help="Sound: fits (carried over where it is as long as the picture), always, never, padded (silence or a "
+            "cut at its end), re-timed (faster or slower, its pitch with it)."
+        ),
+    ] = "fits",
     overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace an output of that name.")] = False,
     as_json: Annotated[bool, typer.Option("--json", help="The proof as JSON on stdout.")] = False,
 ) -> None:

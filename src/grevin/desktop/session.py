@@ -16,6 +16,7 @@ from grevin.core.intake.reel import DeclaredReel
 from grevin.core.job.document import Reel, add_step, change_regions, change_settings, remove_step, switch_step
 from grevin.core.job.findings import Finding, FindingsTable
 from grevin.core.job.job_file import JobFile
+from grevin.core.job.measured import MeasuredFile
 from grevin.core.media.image_sequence import DEFAULT_RATE
 from grevin.core.media.video_file import VideoFile
 from grevin.core.steps.base import Area
@@ -349,7 +350,8 @@ class Session(JobSession):
         assert self.reel is not None
         assert self.entry is not None
         self.plan = self.entry.plan()
-        self.treated = TreatedReel(self.reel, self.plan, self._cache, self._results, self.verdicts)
+        studies = MeasuredFile(self.job_file.path) if self.job_file is not None else None
+        self.treated = TreatedReel(self.reel, self.plan, self._cache, self._results, self.verdicts, studies)
         self.chain = self.treated.at(self.place.frame)
 
     def chain_of(self, treatment: Treatment) -> Chain:

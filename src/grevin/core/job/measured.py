@@ -1,4 +1,8 @@
-"""Rows of a survey in a database, so that a pass goes on where it was stopped (`survey.survey.MeasuredStore`)."""
+"""What was measured of a reel, in a database.
+
+Rows of a survey, so that a pass goes on where it was stopped (`survey.survey.MeasuredStore`), and what time steps
+learned (`treatment.window.Studies`).
+"""
 
 from __future__ import annotations
 
@@ -15,11 +19,12 @@ from grevin.core.survey.survey import Row
 TABLES = """
 CREATE TABLE IF NOT EXISTS measured (key TEXT NOT NULL, frame INTEGER NOT NULL, cut INTEGER NOT NULL,
   fault TEXT NOT NULL, curves BLOB NOT NULL, spots BLOB NOT NULL, PRIMARY KEY (key, frame)) WITHOUT ROWID;
+CREATE TABLE IF NOT EXISTS studied (key TEXT PRIMARY KEY, data BLOB NOT NULL);
 """
 
 
 class MeasuredFile:
-    """The table `measured` of a database file, over a connection for each act, so that any thread may use it."""
+    """Two tables of a database file, over a connection for each act, so that any thread may use it."""
 
     def __init__(self, path: Path) -> None:
         self._path = path
@@ -28,7 +33,7 @@ class MeasuredFile:
         self._path.parent.mkdir(parents=True, exist_ok=True)
         database = sqlite3.connect(self._path)
         database.execute("PRAGMA synchronous = NORMAL")
-        database.execute(TABLES)
+        database.executescript(TABLES)
         return database
 
     def measured(self, key: str) -> Iterator[Row]:
@@ -53,3 +58,14 @@ class MeasuredFile:
         """How many frames are kept under a key."""
         with closing(self._connect()) as database:
             return int(database.execute("SELECT count(*) FROM measured WHERE key = ?", (key,)).fetchone()[0])
+
+    def study(self, key: str) -> bytes | None:
+        """What a time step learned, None where it did not yet."""
+        with closing(self._connect()) as database:
+            row = database.execute("SELECT data FROM studied WHERE key = ?", (key,)).fetchone()
+        return None if row is None else bytes(row[0])
+
+    def keep_study(self, key: str, data: bytes) -> None:
+        """Keep what a time step learned."""
+        with closing(self._connect()) as database, database:
+            database.execute("INSERT OR REPLACE INTO studied VALUES (?, ?)", (key, data))

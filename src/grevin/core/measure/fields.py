@@ -14,6 +14,7 @@ import cv2
 import numpy as np
 
 from grevin.core.motion.flow import Luma8
+from grevin.core.picture.frame import Mask
 
 Scan = Literal["progressive", "top_first", "bottom_first", "unknown"]
 
@@ -22,6 +23,9 @@ FEWEST_MOVING = 0.002  # share of the picture that has to move
 CLEARLY = 0.88  # one pairing fits better than another when its misfit is below this share of the other's
 WHOLE = 0.80  # a progressive frame fits itself at least this much better than any field of another frame
 FEWEST_VOTES = 3
+COMB_LEVELS = 6.0  # 8-bit levels by which a tooth stands out; tried on the open clips interlaced, so that plain ones
+COMB_BOX_PX = (9, 9)  # show next to none: teeth are counted over this area (width, height)
+COMB_DENSITY = 0.3  # share of it that they take where it combs
 
 
 @dataclass(frozen=True)
@@ -72,6 +76,21 @@ def vote(this: Luma8, following: Luma8) -> Scan:
     if top_first < CLEARLY * bottom_first:
         return "top_first"
     return "bottom_first" if bottom_first < CLEARLY * top_first else "unknown"
+
+
+def combing(luma: Luma8) -> Mask:
+    """(H, W) bool, where the lines of two moments stand side by side like the teeth of a comb.
+
+    A line differs from both lines around it the same way, by more than noise and more than they from each other
+    (the product test of motion-adaptive deinterlacers, common practice); single pixels do not count.
+    """
+    picture = luma.astype(np.float32)
+    above, here, below = picture[:-2], picture[1:-1], picture[2:]
+    product = np.sign(here - above) * np.sign(here - below) * np.minimum(np.abs(here - above), np.abs(here - below))
+    teeth = np.zeros(luma.shape, np.uint8)
+    teeth[1:-1] = (product > COMB_LEVELS) & (np.abs(above - below) < product)
+    density = cv2.boxFilter(teeth.astype(np.float32), -1, COMB_BOX_PX)
+    return np.asarray(density > COMB_DENSITY)
 
 
 def count_votes(votes: Sequence[Scan]) -> FieldVotes:

@@ -7,14 +7,14 @@ import os
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import av
 
 from grevin.core.errors import OutputError
-from grevin.core.media.container import open_container
 from grevin.core.media.matroska_header import RESERVED_NAME, write_display_size
 from grevin.core.media.pixel_layout import lossless_layout, pack
+from grevin.core.media.sound import CarriedSound, RemadeSound, Sound
 from grevin.core.media.video_file import VideoFile
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
@@ -30,14 +30,16 @@ class Start:
 
     Attributes:
         timecode: of its first frame, None for none.
-        in_time: whether the sound is carried over.
+        sound: carried over as it is, made anew as long as the picture, or left out.
         moved: whether frames were left out or added, or another rate was declared: they then follow the rate, not the
             source's own times.
+        seconds: how long the run plays in the source and in the output.
         why_silent: why the sound does not fit, for people.
     """
 
     timecode: str | None = None
-    in_time: bool = True
+    sound: Literal["carried", "padded", "re-timed", "none"] = "carried"
+    seconds: tuple[Fraction, Fraction] = (Fraction(1), Fraction(1))
     moved: bool = False
     why_silent: str = "at another rate it no longer fits the picture"
 
@@ -61,12 +63,20 @@ class MatroskaWriter:
         output.parent.mkdir(parents=True, exist_ok=True)
         self._container = av.open(str(self.aside), "w", format="matroska")
         self._stream = self._add_video()
-        sounding = self._source if start.in_time else None
-        self._sound = _SoundCarrier(self._container, sounding, frames) if sounding else None
-        if self._source is not None and self._source.details.audio and not start.in_time:
-            self.notes += (f"The sound was left out: {start.why_silent}.",)
+        self._sound = self._add_sound()
         if self._sound is not None:
             self.notes += self._sound.notes
+
+    def _add_sound(self) -> Sound | None:
+        start, source = self._start, self._source
+        if source is None or not source.details.audio:
+            return None
+        if start.sound == "none":
+            self.notes += (f"The sound was left out: {start.why_silent}. It can be padded or re-timed instead.",)
+            return None
+        if start.sound == "carried":
+            return CarriedSound(self._container, source, self._frames)
+        return RemadeSound(self._container, source, self._frames, start.sound, start.seconds)
 
     def _refuse(self, overwrite: bool, source: Path | None) -> None:
         if source is not None and self.output.exists() and self.output.samefile(source):
@@ -152,52 +162,3 @@ def display_size(fmt: PictureFormat) -> tuple[int, int]:
     """Whole numbers (width, height) whose ratio is exactly that of the displayed picture."""
     wide = fmt.pixel_aspect * fmt.width
     return wide.numerator, fmt.height * wide.denominator
-
-
-class _SoundCarrier:
-    """Copies audio packets untouched, in step with the pictures."""
-
-    def __init__(self, target: Any, source: VideoFile, frames: range) -> None:
-        self._input = open_container(source.path)
-        self.notes: tuple[str, ...] = ()
-        tracks = list(self._input.streams.audio)
-        self._targets = {track.index: target.add_stream_from_template(track) for track in tracks}
-        self._target = target
-        self._start = source.time_of(frames[0])
-        whole = len(frames) == len(source)
-        self._end = None if whole else source.time_of(frames[-1]) + 1 / source.format.rate
-        self._packets = self._input.demux(tracks) if tracks else iter(())
-        self._waiting: Any = None
-        if tracks and not whole:
-            self.notes = ("Sound was cut to the range at whole packets, so its ends may be off by a few milliseconds.",)
-
-    def carry_until(self, time: Fraction | None) -> None:
-        """Copy the packets that begin before `time` (seconds from the first frame; None: all that are left)."""
-        while True:
-            packet = self._waiting or next(self._packets, None)
-            self._waiting = None
-            if packet is None:
-                return
-            if packet.dts is None or packet.size == 0:
-                continue
-            begins = packet.dts * packet.time_base
-            if begins < self._start and self._end is not None:
-                continue
-            if self._end is not None and begins >= self._end:
-                continue
-            if time is not None and begins - self._start > time:
-                self._waiting = packet
-                return
-            self._copy(packet)
-
-    def _copy(self, packet: Any) -> None:
-        shift = round(self._start / packet.time_base)
-        packet.dts -= shift
-        if packet.pts is not None:
-            packet.pts -= shift
-        packet.stream = self._targets[packet.stream.index]
-        self._target.mux(packet)
-
-    def close(self) -> None:
-        """Release the source."""
-        self._input.close()

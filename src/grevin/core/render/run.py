@@ -33,7 +33,7 @@ from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.plan import Plan, TreatedReel
 from grevin.core.treatment.verdicts import Verdicts
 
-Sound = Literal["where it fits", "always", "never"]
+Sound = Literal["where it fits", "always", "padded", "re-timed", "never"]
 MOST_DOUBTS = 20  # frames left alone that are named
 RENDER_CACHE_BYTES = 256 << 20  # a handful of HD frames with their motion; independent of the reel's length
 
@@ -49,7 +49,8 @@ class RunRequest:
         ledger: file for the ledger, or None.
         overwrite: whether an output of that name may be replaced.
         verdicts: what a person said on single places.
-        sound: whether it is carried over where it fits the picture, always, or never.
+        sound: carried over where it fits the picture, always, or never; or made as long as the picture, by silence or
+            a cut at its end, or by another speed.
     """
 
     output: Path
@@ -168,11 +169,21 @@ def run(material: Reader | DeclaredReel, plan: Plan, request: RunRequest, progre
 def _start(reel: DeclaredReel, retimed: Retimed, request: RunRequest) -> Start:
     """How the output lies in time, and whether the sound goes with it."""
     fits = reel.keeps_times and retimed.keeps_length
-    carried = {"where it fits": fits, "always": True, "never": False}[request.sound]
+    how: Literal["carried", "padded", "re-timed", "none"]
+    if request.sound in {"padded", "re-timed"} and not fits:
+        how = request.sound
+    else:
+        how = "none" if request.sound == "never" or not (fits or request.sound == "always") else "carried"
     why = retimed.why_silent if reel.keeps_times else Start.why_silent
     why = "as you asked" if request.sound == "never" else why
     moved = retimed.timeline.moves or not reel.keeps_times
-    return Start(_timecode_at(reel, request.frames[0]), carried, moved, why)
+    seconds = (_source_seconds(reel, request.frames), retimed.seconds[1])
+    return Start(_timecode_at(reel, request.frames[0]), how, seconds, moved, why)
+
+
+def _source_seconds(reel: DeclaredReel, frames: range) -> Fraction:
+    """How long a run plays at the material's own rate, whatever was declared: the sound runs at that."""
+    return Fraction(len(frames)) / reel.reader.format.rate
 
 
 def _timecode_at(reel: DeclaredReel, number: int) -> str | None:
@@ -236,9 +247,16 @@ def _write(
 
 
 def _doubts(chain: Chain, number: int) -> list[str]:
-    """Why steps left a frame alone."""
-    found = (place.evidence(number) for place in chain.steps)
-    return [f"Frame {number}: {evidence.doubt}" for evidence in found if evidence is not None and evidence.doubt]
+    """Why steps left a frame alone, and what they doubt in those they made."""
+    found: list[str] = []
+    for place, source in enumerate(chain.steps, 1):
+        if source.is_time:
+            evidence = source.shown(chain.behind(place, number)) if source.judges_itself else None
+        else:
+            evidence = source.evidence(chain.before(place, number))
+        if evidence is not None and evidence.doubt:
+            found.append(f"Frame {number}: {evidence.doubt}")
+    return found
 
 
 def _changed_samples(chain: Chain, number: int, frame: Frame, made: bool) -> int:

@@ -7,6 +7,7 @@ cuts, caching, blending inside the evidence only, keeping untouched samples, the
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from itertools import pairwise
@@ -25,6 +26,7 @@ from grevin.core.timebase.timeline import Timeline
 
 Made = TypeVar("Made")
 Area = tuple[int, int, int, int]  # x, y, width, height in pixels
+Arrays = dict[str, npt.NDArray[Any]]
 
 
 @dataclass(frozen=True)
@@ -69,6 +71,7 @@ class Evidence:
         passed: what was nearly taken.
         left: what would have been taken but for a person's word.
         doubt: a sentence where the step left the whole frame alone, because it does not look like its kind of damage.
+        words: what else is to be said of the frame.
     """
 
     mask: Mask
@@ -77,6 +80,7 @@ class Evidence:
     doubt: str = ""
     passed: tuple[Blob, ...] = ()
     left: tuple[Blob, ...] = ()
+    words: str = ""
 
     @property
     def nbytes(self) -> int:
@@ -88,9 +92,9 @@ class Evidence:
         )
 
     @classmethod
-    def nothing(cls, shape: tuple[int, int], doubt: str = "") -> Evidence:
+    def nothing(cls, shape: tuple[int, ...], doubt: str = "", words: str = "") -> Evidence:
         """Evidence of an undamaged frame, or of one that is left alone."""
-        return cls(np.zeros(shape, np.bool_), doubt=doubt)
+        return cls(np.zeros(shape[:2], np.bool_), doubt=doubt, words=words)
 
 
 class Window(Protocol):
@@ -204,6 +208,7 @@ class Timing:
         notes: sentences for whoever reads the proof.
         field_order: of the output, "" for that of the source.
         doubts: what a person should look at.
+        groups: runs of frames before the step of which one each is shown, in order; none for most steps.
     """
 
     timeline: Timeline
@@ -211,6 +216,20 @@ class Timing:
     notes: tuple[str, ...] = ()
     field_order: str = ""
     doubts: tuple[Doubt, ...] = ()
+    groups: tuple[range, ...] = ()
+
+    def group_words(self, number: int) -> str:
+        """Of which group a frame before the step is, "" where there are none."""
+        if not self.groups:
+            return ""
+        place = bisect_right(self.groups, number, key=lambda group: group.start) - 1
+        if place < 0 or number not in self.groups[place]:
+            return f"Capture {number} belongs to no film frame."
+        group = self.groups[place]
+        return (
+            f"Capture {number - group.start + 1} of {len(group)} of film frame {place} "
+            f"(captures {group.start} to {group.stop - 1})."
+        )
 
     def new_format(self, fmt: PictureFormat) -> PictureFormat:
         """The format of the output."""
@@ -243,6 +262,13 @@ class Reelwise(Protocol):
         """Whether two frames belong to one shot whatever lies between them, such as frames that are bad."""
         ...
 
+    def kept(self, name: str, make: Callable[[], Arrays]) -> Arrays:
+        """What was learned of the reel's pictures under a name, learned once and kept with the job.
+
+        It may depend on the frames and on where shots end, on no setting and on no verdict.
+        """
+        ...
+
     def word_on(self, number: int) -> str:
         """A person's verdict on the step's finding that begins with a frame: mend, leave or undecided."""
         ...
@@ -257,6 +283,16 @@ class TimeStep(Step, Protocol):
 
     def make(self, window: Window, timing: Timing, number: int, settings: Any) -> Frame:
         """Output frame `number`, one of those that are made; the window lies on the source frame it stands for."""
+        ...
+
+
+class Showing(Protocol):
+    """What a time step may have besides: it shows why, or how well, it made a frame."""
+
+    judges_itself: ClassVar[bool]  # whether what it shows holds a doubt that belongs on record
+
+    def show(self, window: Window, timing: Timing, number: int, settings: Any) -> Evidence:
+        """Evidence on output frame `number`, one of those that are made; the window as for `make`."""
         ...
 
 
@@ -277,8 +313,12 @@ AnyStep = LocalStep | WholeStep | TimeStep | ShapeStep
 
 def shots_of(reel: Reelwise) -> list[range]:
     """The shots of a reel."""
-    edges = [0, *(n for n in range(1, len(reel)) if not reel.same_shot(n - 1, n)), len(reel)]
-    return [range(first, stop) for first, stop in pairwise(edges)]
+
+    def edges() -> Arrays:
+        inner = (number for number in range(1, len(reel)) if not reel.same_shot(number - 1, number))
+        return {"edges": np.array([0, *inner, len(reel)], np.int64)}
+
+    return [range(int(first), int(stop)) for first, stop in pairwise(reel.kept("shots", edges)["edges"])]
 
 
 def changes_time(step: AnyStep) -> bool:

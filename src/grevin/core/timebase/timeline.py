@@ -41,7 +41,10 @@ class Timeline:
         return Timeline(self.length, later.rate, self.sources[later.sources], self.made[later.sources] | later.made)
 
     def output_of(self, source: int) -> int:
-        """The output frame that shows a source frame, or the last one before it where it was left out."""
+        """The first output frame that shows a source frame, or the last one before it where it was left out."""
+        first = int(np.searchsorted(self.sources, source, "left"))
+        if first < len(self) and self.sources[first] == source:
+            return first
         return min(max(0, int(np.searchsorted(self.sources, source, "right")) - 1), max(0, len(self) - 1))
 
     def outputs_in(self, frames: range) -> range:

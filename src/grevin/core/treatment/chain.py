@@ -28,7 +28,7 @@ from grevin.core.treatment.regions import Region, allowed, inside_only, within
 from grevin.core.treatment.said import Said
 from grevin.core.treatment.shots import MappedShots, ShotFinder, Shots
 from grevin.core.treatment.verdicts import Verdicts, apply_verdicts
-from grevin.core.treatment.window import CachedSource, ChainWindow, StudiedReel
+from grevin.core.treatment.window import CachedSource, ChainWindow, StudiedReel, Studies
 
 DEFAULT_CACHE_BYTES = 384 << 20
 TIMING_BYTES = 64  # held a frame by what a time step made of a reel
@@ -39,7 +39,7 @@ class StepSource:
 
     def __init__(
         self, source: FrameSource, step: AnyStep, settings: Settings, shots: Shots, cache: ByteCache,
-        results: ByteCache, said: Said,
+        results: ByteCache, said: Said, studies: Studies | None = None,
     ) -> None:  # fmt: skip
         self.step = step
         self.settings = settings
@@ -49,6 +49,7 @@ class StepSource:
         self._cache = cache
         self._results = results
         self._said = said
+        self._studies = studies
         self.is_time = changes_time(step)
         self._timeline: Timeline | None = None
         where = [region.model_dump_json() for region in said.regions]
@@ -81,6 +82,11 @@ class StepSource:
         """What a time step has to say of the reel."""
         return self.timing.notes if self.is_time else ()
 
+    @property
+    def judges_itself(self) -> bool:
+        """Whether a time step says how well it made a frame."""
+        return bool(getattr(self.step, "judges_itself", False))
+
     def doubts(self) -> list[Doubt]:
         """What a time step wants a person's word on, in the reel's own frames."""
         return [
@@ -102,7 +108,7 @@ class StepSource:
         """The same, with progress."""
 
         def study() -> Timing:
-            reel = StudiedReel(self._source, self._shots, self._word_on, self._cache)
+            reel = StudiedReel(self._source, self._shots, self._word_on, self._cache, self._studies)
             return self.step.study(reel, self.settings, progress)  # type: ignore[union-attr]
 
         return self._cache.get(self._timing_key, study, lambda timing: TIMING_BYTES * len(timing.timeline))
@@ -170,6 +176,17 @@ class StepSource:
         if not _is_local(self.step):
             return None
         return self._cache.get(f"evidence/{self._on(number)}", lambda: self._find(number), lambda e: e.nbytes)
+
+    def shown(self, number: int) -> Evidence | None:
+        """What a time step shows of a frame that it made; `number` is of its output. None for all others."""
+        if not (self.is_time and hasattr(self.step, "show") and self.timing.timeline.made[number]):
+            return None
+
+        def show() -> Evidence:
+            window = self.window(int(self.timing.timeline.sources[number]))
+            return self.step.show(window, self.timing, number, self.settings)  # type: ignore[union-attr, no-any-return]
+
+        return self._cache.get(f"evidence/{self._on(number)}", show, lambda e: e.nbytes)
 
     def _find(self, number: int) -> Evidence:
         found = self.step.find(self.window(number), self.settings)  # type: ignore[union-attr]
@@ -256,7 +273,7 @@ class Chain:
 
     def __init__(
         self, reel: FrameSource, treatment: Treatment, cache: ByteCache | None = None, results: ByteCache | None = None,
-        verdicts: Verdicts | None = None, cuts: Collection[int] | None = None,
+        verdicts: Verdicts | None = None, cuts: Collection[int] | None = None, studies: Studies | None = None,
     ) -> None:  # fmt: skip
         """Build the chain.
 
@@ -268,7 +285,9 @@ class Chain:
                 the same as `cache` by default.
             verdicts: what a person said on single places.
             cuts: first frames of shots by a person's word; None to find them from the pictures.
+            studies: where what time steps learn of the reel is kept; None for the cache alone.
         """
+        self._studies = studies
         self.cache = cache or ByteCache(DEFAULT_CACHE_BYTES)
         self.results = results or self.cache
         self.source = CachedSource(reel, self.cache)
@@ -288,7 +307,7 @@ class Chain:
         last = self.result
         behind = isinstance(last, StepSource) and last.changes_time
         shots = MappedShots(self.shots, lambda: last.timeline) if behind else self.shots  # type: ignore[union-attr]
-        added = StepSource(last, step, settings, shots, self.cache, self.results, said)
+        added = StepSource(last, step, settings, shots, self.cache, self.results, said, self._studies)
         self.steps.append(added)
         self.view_points.append(added)
         return added
@@ -388,6 +407,7 @@ class Chain:
         """Evidence of the step that leads to a view point; None at the source and for a step that rests."""
         place = self.view_points[view_point]
         resting = view_point > 0 and self.view_points[view_point - 1] is place
-        if not isinstance(place, StepSource) or resting or place.is_time:
+        if not isinstance(place, StepSource) or resting or not place.is_studied:
             return None
-        return place.evidence(self.output_of(view_point, frame))
+        output = self.output_of(view_point, frame)
+        return place.shown(output) if place.is_time else place.evidence(output)

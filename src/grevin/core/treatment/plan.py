@@ -16,7 +16,7 @@ from grevin.core.timebase.timeline import Timeline
 from grevin.core.treatment.chain import DEFAULT_CACHE_BYTES, Chain
 from grevin.core.treatment.recipe import Treatment
 from grevin.core.treatment.verdicts import Verdicts
-from grevin.core.treatment.window import CachedSource
+from grevin.core.treatment.window import CachedSource, Studies
 
 
 @dataclass(frozen=True)
@@ -63,12 +63,13 @@ class TreatedReel:
 
     def __init__(
         self, reel: FrameSource, plan: Plan, cache: ByteCache | None = None, results: ByteCache | None = None,
-        verdicts: Verdicts | None = None,
+        verdicts: Verdicts | None = None, studies: Studies | None = None,
     ) -> None:  # fmt: skip
         self.plan = plan
         self._cache = cache or ByteCache(DEFAULT_CACHE_BYTES)
         self._results = results or self._cache
         self._verdicts = verdicts or Verdicts()
+        self._studies = studies
         self._reel = reel
         self._chains: dict[str, Chain] = {}
         self.source: CachedSource = self.at(0).source
@@ -82,7 +83,9 @@ class TreatedReel:
         key = treatment.model_dump_json()
         held = self._chains.get(key)
         if held is None:
-            held = Chain(self._reel, treatment, self._cache, self._results, self._verdicts, self.plan.cuts)
+            held = Chain(
+                self._reel, treatment, self._cache, self._results, self._verdicts, self.plan.cuts, self._studies
+            )
             self._chains[key] = held
         return held
 

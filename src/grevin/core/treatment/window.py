@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
+import io
 from collections.abc import Callable
+from typing import Protocol
+
+import numpy as np
 
 from grevin.core.cache import ByteCache
+from grevin.core.keys import content_key
 from grevin.core.motion.flow import Flow, Luma8, MotionQuality, estimate_flow
 from grevin.core.picture.colour import Rgb, to_rgb
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.source import FrameSource
-from grevin.core.steps.base import Made
+from grevin.core.steps.base import Arrays, Made
 from grevin.core.treatment.shots import Shots
 
+STUDY_VERSION = 1  # raised when what is learned of a reel changes, so that what an older Grevin learned is left
 KEPT_REACH = 8  # frames; what steps keep of a frame depends on no cut farther away
 
 
@@ -101,16 +107,41 @@ class ChainWindow:
         return self._cache.get(f"kept/{name}/{self._source.identity}/{cuts}/{self._number}", make, size_of)
 
 
+class Studies(Protocol):
+    """Where what steps learned of a reel is kept."""
+
+    def study(self, key: str) -> bytes | None:
+        """What was kept under a key."""
+        ...
+
+    def keep_study(self, key: str, data: bytes) -> None:
+        """Keep it."""
+        ...
+
+
+def _packed(arrays: Arrays) -> bytes:
+    stream = io.BytesIO()
+    np.savez_compressed(stream, allow_pickle=False, **arrays)
+    return stream.getvalue()
+
+
+def _unpacked(data: bytes) -> Arrays:
+    with np.load(io.BytesIO(data), allow_pickle=False) as held:
+        return {name: held[name] for name in held.files}
+
+
 class StudiedReel:
     """A reel as a time step studies it (`steps.base.Reelwise`)."""
 
     def __init__(
-        self, source: FrameSource, shots: Shots, word_on: Callable[[int], str], cache: ByteCache
+        self, source: FrameSource, shots: Shots, word_on: Callable[[int], str], cache: ByteCache,
+        studies: Studies | None = None,
     ) -> None:  # fmt: skip
         self._source = source
         self._shots = shots
         self._word_on = word_on
         self._cache = cache
+        self._studies = studies
 
     @property
     def format(self) -> PictureFormat:
@@ -136,6 +167,21 @@ class StudiedReel:
     def joined(self, number: int, other: int) -> bool:
         """Whether two frames belong to one shot whatever lies between them."""
         return self._shots.joined(number, other)
+
+    def kept(self, name: str, make: Callable[[], Arrays]) -> Arrays:
+        """What was learned under a name, from the cache or the job where it is there."""
+        key = content_key("study", STUDY_VERSION, name, self._source.identity, self._shots.key())
+
+        def learn() -> Arrays:
+            held = self._studies.study(key) if self._studies is not None else None
+            if held is not None:
+                return _unpacked(held)
+            made = make()
+            if self._studies is not None:
+                self._studies.keep_study(key, _packed(made))
+            return made
+
+        return self._cache.get(f"study/{key}", learn, lambda made: sum(array.nbytes for array in made.values()))
 
     def word_on(self, number: int) -> str:
         """A person's verdict on what begins with a frame."""

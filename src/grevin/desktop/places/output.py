@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import get_args
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
@@ -25,7 +26,7 @@ from PySide6.QtWidgets import (
 from grevin.core.errors import CancelledError
 from grevin.core.job.job_file import JobFile
 from grevin.core.progress import Progress, ProgressReport
-from grevin.core.render.run import Proof, RunRequest, run
+from grevin.core.render.run import Proof, RunRequest, Sound, run
 from grevin.desktop.session import Session
 from grevin.desktop.work.workers import Task
 
@@ -58,8 +59,11 @@ class Output(QWidget):
         self.write = QPushButton("Write")
         self.cancel = QPushButton("Cancel")
         self.sound = QComboBox()
-        self.sound.addItems(["where it fits", "always", "never"])
-        self.sound.setToolTip("Sound is carried over untouched where the picture plays as long as before; or choose.")
+        self.sound.addItems(list(get_args(Sound)))
+        self.sound.setToolTip(
+            "Sound is carried over untouched where the picture plays as long as before. Where it does not: padded "
+            "keeps its speed, with silence or a cut at its end; re-timed plays it at another speed, its pitch with it."
+        )
         self.bar = QProgressBar()
         self.result = QLabel()
         self._runs = QVBoxLayout()

@@ -82,23 +82,23 @@ def _weight(here: Luma8, there: Luma8, flow: Flow) -> Flow:
 def _refined_plane(
     plane: Plane, others: list[Plane], flows: list[Flow], weights: list[Flow], missing: int, limit: int
 ) -> Plane:  # fmt: skip
+    """The plane with its missing rows made of its own and of others' rows moved onto them."""
     height, width = plane.shape
-    total = np.full((height, width), OWN_WEIGHT, np.float32)
-    summed = plane.astype(np.float32) * np.float32(OWN_WEIGHT)
+    rows = slice(missing, None, 2)
+    summed = plane[rows].astype(np.float32) * np.float32(OWN_WEIGHT)
+    total = np.full(summed.shape, OWN_WEIGHT, np.float32)
     for other, flow, weight in zip(others, flows, weights, strict=True):
         own, fit = flow, weight
         if flow.shape[:2] != plane.shape:
             share = np.array([width / flow.shape[1], height / flow.shape[0]], np.float32)
             own = np.asarray(cv2.resize(flow, (width, height), interpolation=cv2.INTER_AREA) * share, np.float32)
             fit = np.asarray(cv2.resize(weight, (width, height), interpolation=cv2.INTER_AREA), np.float32)
+        across, down = (np.ascontiguousarray(grid[rows]) for grid in positions(own))
         moved = cv2.remap(
-            other.astype(np.float32), *positions(np.asarray(own, np.float32)), cv2.INTER_CUBIC,
-            borderMode=cv2.BORDER_REPLICATE,
+            np.asarray(other, np.float32), across, down, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE
         )  # fmt: skip
-        summed += moved * fit
-        total += fit
+        summed += moved * fit[rows]
+        total += fit[rows]
     result = plane.copy()
-    rows = slice(missing, None, 2)
-    made = np.clip(np.rint(summed[rows] / total[rows]), 0, limit)
-    result[rows] = made.astype(plane.dtype)
+    result[rows] = np.clip(np.rint(summed / total), 0, limit).astype(plane.dtype)
     return result

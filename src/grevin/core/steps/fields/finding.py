@@ -16,7 +16,7 @@ from grevin.core.measure.repeats import largest_change
 from grevin.core.motion.flow import Luma8
 from grevin.core.parallel import in_parallel
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Reelwise, shots_of
+from grevin.core.steps.base import Arrays, Reelwise, shots_of
 
 Curves = npt.NDArray[np.float32]
 Kind = Literal["progressive", "interlaced", "film", "unknown"]
@@ -43,7 +43,7 @@ class ShotFields:
     phase: int = 0
 
 
-def field_changes(reel: Reelwise, progress: Progress) -> Curves:
+def field_changes(reel: Reelwise, progress: Progress) -> Arrays:
     """(N, 3) change against the frame before: whole frame, top field, bottom field; NaN over cuts."""
 
     def look(number: int) -> tuple[float, float, float]:
@@ -61,7 +61,7 @@ def field_changes(reel: Reelwise, progress: Progress) -> Curves:
     for number, row in enumerate(in_parallel(look, range(len(reel)))):
         rows[number] = row
         progress.advance()
-    return rows
+    return {"changes": rows}
 
 
 def _of_field(last: Luma8, this: Luma8, parity: int) -> float:
@@ -70,6 +70,11 @@ def _of_field(last: Luma8, this: Luma8, parity: int) -> float:
 
 def scan_of(reel: Reelwise, shot: range) -> Scan:
     """What pairs of frames of a shot vote for."""
+    kept = reel.kept(f"scan {shot.start} {shot.stop}", lambda: {"scan": np.array([_voted(reel, shot)])})
+    return str(kept["scan"][0])  # type: ignore[return-value]
+
+
+def _voted(reel: Reelwise, shot: range) -> Scan:
     pairs = range(shot.start, shot.stop - 1)
     asked = (
         sorted({int(n) for n in np.linspace(pairs.start, pairs.stop - 1, min(len(pairs), MOST_VOTES))}) if pairs else []
@@ -85,7 +90,7 @@ def scan_of(reel: Reelwise, shot: range) -> Scan:
 
 def fields_of_shots(reel: Reelwise, progress: Progress) -> list[ShotFields]:
     """Every shot, judged by itself; what one does not tell is taken from the others."""
-    changes = field_changes(reel, progress)
+    changes = reel.kept("fields", lambda: field_changes(reel, progress))["changes"]
     found = [_judged(reel, shot, changes[shot.start : shot.stop]) for shot in shots_of(reel)]
     kinds = Counter(one.kind for one in found for _ in one.frames if one.kind != "unknown")
     usual: Kind = kinds.most_common(1)[0][0] if kinds else "unknown"

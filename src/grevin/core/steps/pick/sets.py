@@ -26,6 +26,7 @@ TREMBLE_PX = 0.5  # of the half-size picture, either way
 APART = 2.2  # times: the usual change between sets over that within one, from which there are sets at all
 FEWEST_SETS = 3
 MOST_SAID = 3.0  # how much one change can speak for or against a border
+SAID_BY_HAND = 100.0  # more than all else that can speak for or against a border
 LENGTH_COST, BEYOND_COST = 0.15, 2.0  # of a capture more or less than usual, and of one beyond what sets may vary by
 MISSING_COST, STRANGE_COST = 2.0, 4.0  # of a set without a transition picture after it where they are usual, and with
 
@@ -82,6 +83,27 @@ def _still(last: Curve, this: Curve) -> Curve:
 
 
 @dataclass(frozen=True)
+class Borders:
+    """A person's word on borders.
+
+    Attributes:
+        begins: captures that begin a film frame.
+        joins: captures that begin none.
+    """
+
+    begins: tuple[int, ...] = ()
+    joins: tuple[int, ...] = ()
+
+    def onto(self, border: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+        """What speaks for a border before each capture, once a person has spoken."""
+        said = border.copy()
+        for numbers, word in ((self.joins, -SAID_BY_HAND), (self.begins, SAID_BY_HAND)):
+            inside = [number for number in numbers if 0 < number < len(border)]
+            said[inside] = word
+        return said
+
+
+@dataclass(frozen=True)
 class Levels:
     """The usual logarithm of the change within a set, and between two."""
 
@@ -110,13 +132,16 @@ def levels_of(changes: Curve) -> Levels | None:
     return Levels(float(low[best]), float(high[best]))
 
 
-def sets_in(changes: Curve, captures: int, vary: int) -> tuple[list[CaptureSet], list[int]]:
+def sets_in(
+    changes: Curve, captures: int, vary: int, said: Borders = Borders()
+) -> tuple[list[CaptureSet], list[int]]:  # fmt: skip
     """The sets of a run of captures, and the transition pictures between them.
 
     Args:
         changes: (N,) change of each capture against the one before; the first is NaN.
         captures: of each film frame, 0 where that is to be found.
         vary: by how many a set may differ from that.
+        said: a person's word on borders.
 
     Returns:
         Sets in order, none where the captures are no sets; numbers of transition pictures.
@@ -124,7 +149,7 @@ def sets_in(changes: Curve, captures: int, vary: int) -> tuple[list[CaptureSet],
     levels = levels_of(changes)
     if levels is None:
         return [], []
-    border = levels.border(changes)
+    border = said.onto(levels.border(changes))
     runs = _plain_runs(border > 0)
     alone = sum(b - a == 1 for a, b in runs[1:-1])
     lengths = [b - a for a, b in runs[1:-1] if b - a > 1]
@@ -204,7 +229,8 @@ def _walked_back(
         if stop < place:
             transitions.append(stop)
         still = any(0 < edge < len(border) and border[edge] < 0 for edge in (first, stop))
-        odd = abs(stop - first - usual) > vary and first > 0 and stop < len(border)
+        by_hand = all(border[edge] == SAID_BY_HAND for edge in (first, stop) if 0 < edge < len(border))
+        odd = abs(stop - first - usual) > vary and first > 0 and stop < len(border) and not by_hand
         words = f"{stop - first} captures instead of {usual}" if odd else ""
         words = "the scene stands still: divided by the usual length" if still else words
         sets.append(CaptureSet(first, stop, words))

@@ -1,10 +1,12 @@
 """Frame pick: capture sets, where a camera took several pictures of each film frame. One is kept.
 
 The sets are found by themselves (`pick.sets`), or by the number of captures that is given; transition pictures are
-left out. Of each set the best is kept: sharp, and most like the others of its set. Or the set is averaged, each
-capture moved onto the best one, which lowers the noise. The output plays at the film's speed.
+left out. Of each set the best is kept: sharp, and like those beside it. Or the set is averaged, each capture moved onto
+the best one, which lowers the noise. The output plays at the film's speed, or at a broadcast rate: some film frames are
+then shown again, evenly, so that it plays as long.
 
-Material that is no capture sets comes out unchanged. A verdict of leave on a set keeps it out.
+Material that is no capture sets comes out unchanged. A verdict of leave on a set keeps it out. Where a set begins or
+goes on by a person's word, the others are divided around it.
 """
 
 from __future__ import annotations
@@ -17,17 +19,22 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-from grevin.core.errors import UnreadableFrameError
+from grevin.core.errors import SettingsError, UnreadableFrameError
 from grevin.core.motion.flow import estimate_flow
 from grevin.core.parallel import in_parallel
 from grevin.core.picture.colour import from_rgb
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Doubt, Reelwise, Timing, Window
-from grevin.core.steps.pick.sets import CaptureSet, Curve, change, sets_in, small_and_even
+from grevin.core.steps.base import Arrays, Doubt, Reelwise, Timing, Window
+from grevin.core.steps.pick.sets import Borders, CaptureSet, Curve, change, sets_in, small_and_even
 from grevin.core.steps.settings import Settings, setting
 from grevin.core.timebase.timeline import Timeline
 
+RATES = {
+    "24": Fraction(24), "25": Fraction(25), "29.97": Fraction(30000, 1001), "30": Fraction(30), "50": Fraction(50),
+    "59.94": Fraction(60000, 1001), "60": Fraction(60),
+}  # fmt: skip
+LONGEST_PATTERN = 12  # film frames; a longer pattern is not spelled out
 SHARP_WEIGHT = 0.5  # of sharpness against likeness when the best of a set is chosen
 
 
@@ -45,9 +52,19 @@ class PickSettings(Settings):
     keep: Literal["best", "mean"] = setting(
         "best", label="Keep", help="The best capture of each set, sample for sample, or the aligned mean of the set."
     )
+    begins: tuple[int, ...] = setting(
+        (), label="Begins", help="Captures that begin a film frame by a person's word; set with a key on the bench."
+    )
+    joins: tuple[int, ...] = setting(
+        (), label="Goes on", help="Captures that begin no film frame by a person's word; set with a key on the bench."
+    )
     film_speed: float = setting(
         18.0, label="Film speed", unit="frames/s", low=1.0, high=120.0, decimals=3, step=1.0,
         help="How many film frames are shown in a second; 16 and 18 are usual for small gauges, 24 for sound film.",
+    )  # fmt: skip
+    written_at: Literal["film speed", "24", "25", "29.97", "30", "50", "59.94", "60"] = setting(
+        "film speed", label="Written at",
+        help="At film speed every film frame is written once; at a broadcast rate some are shown again, evenly.",
     )  # fmt: skip
 
 
@@ -56,7 +73,7 @@ class PickStep:
 
     id: ClassVar[str] = "pick"
     label: ClassVar[str] = "Frame pick"
-    version: ClassVar[int] = 1
+    version: ClassVar[int] = 2
     settings_model: ClassVar[type[Settings]] = PickSettings
 
     def reach(self, settings: PickSettings) -> int:
@@ -64,33 +81,64 @@ class PickStep:
         return max(60, settings.captures + settings.vary)
 
     def study(self, reel: Reelwise, settings: PickSettings, progress: Progress) -> Timing:
-        """The sets, and the best capture of each."""
-        changes, sharp = _looked_at(reel, progress)
-        sets, transitions = sets_in(changes, settings.captures, settings.vary)
-        same = Timeline.same(len(reel), reel.format.rate)
+        """The sets, and the best capture of each.
+
+        Raises:
+            SettingsError: if the film is faster than the rate it is to be written at.
+        """
+        speed = Fraction(settings.film_speed).limit_denominator(1001)
+        rate = RATES.get(settings.written_at, speed)
+        if rate < speed:
+            raise SettingsError(
+                f"A film at {float(speed):.6g} frames/s cannot be written at {settings.written_at} without losses.",
+                "Choose a faster rate, or film speed.",
+            )
+        looked = reel.kept("captures", lambda: _looked_at(reel, progress))
+        changes, sharp = looked["changes"], looked["sharp"]
+        sets, transitions = sets_in(changes, settings.captures, settings.vary, Borders(settings.begins, settings.joins))
         if not sets:
+            same = Timeline.same(len(reel), reel.format.rate)
             return Timing(same, notes=("No capture sets were found: nothing was picked.",))
         sets = [one for one in sets if reel.word_on(one.first) != "leave"]
-        best = list(in_parallel(lambda place: _best(reel, sets[place], sharp), range(len(sets))))
-        sources = np.array(best, np.int64)
-        made = np.full(len(sets), settings.keep == "mean")
-        plan = dict(enumerate(sets)) if settings.keep == "mean" else {}
-        rate = Fraction(settings.film_speed).limit_denominator(1001)
+        best = np.array([_best(one, changes, sharp) for one in sets], np.int64)
+        shown = shown_at(len(sets), speed, rate)
+        made = np.full(len(shown), settings.keep == "mean")
+        plan = {place: sets[number] for place, number in enumerate(shown)} if settings.keep == "mean" else {}
         doubtful = [one for one in sets if one.doubtful]
         notes = [
             f"{len(sets)} film frames out of {len(reel)} captures; {len(transitions)} transition pictures left out."
         ]
+        notes += [cadence_words(shown, speed, rate)] if rate != speed else []
         notes += [f"{len(doubtful)} sets are doubtful: Survey lists them."] if doubtful else []
         doubts = tuple(Doubt(one.first, one.stop - 1, one.doubtful) for one in doubtful)
-        return Timing(Timeline(len(reel), rate, sources, made), plan, tuple(notes), doubts=doubts)
+        timeline = Timeline(len(reel), rate, best[shown], made)
+        return Timing(timeline, plan, tuple(notes), doubts=doubts, groups=tuple(range(o.first, o.stop) for o in sets))
 
     def make(self, window: Window, timing: Timing, number: int, settings: PickSettings) -> Frame:
         """The aligned mean of a set."""
-        return _mean(window, timing.plan[number])
+        one: CaptureSet = timing.plan[number]
+        return window.keep(f"mean {one.first} {one.stop}", lambda: _mean(window, one), lambda frame: frame.nbytes)
 
 
-def _looked_at(reel: Reelwise, progress: Progress) -> tuple[Curve, npt.NDArray[np.float64]]:
-    """(N,) change against the capture before, and (N,) sharpness."""
+def shown_at(count: int, speed: Fraction, rate: Fraction) -> npt.NDArray[np.int64]:
+    """For each frame of an output at a rate the film frame that is due, so that both play equally long."""
+    length = max(1, int(count * rate / speed))
+    return np.array([min(count - 1, int(place * speed / rate)) for place in range(length)], np.int64)
+
+
+def cadence_words(shown: npt.NDArray[np.int64], speed: Fraction, rate: Fraction) -> str:
+    """How often film frames are shown, in words."""
+    times = np.bincount(shown)
+    period = (speed / rate).numerator
+    if period <= LONGEST_PATTERN:
+        pattern = ":".join(str(number) for number in times[: min(period, len(times))])
+        return f"Written at {float(rate):.6g} frames/s: film frames are shown {pattern} times in turn."
+    low, high = int(times[:-1].min(initial=1)), int(times.max())
+    return f"Written at {float(rate):.6g} frames/s: film frames are shown {low} or {high} times."
+
+
+def _looked_at(reel: Reelwise, progress: Progress) -> Arrays:
+    """(N,) change against the capture before, and (N,) sharpness: each capture is loaded once."""
 
     def look(number: int) -> Curve | None:
         try:
@@ -108,17 +156,18 @@ def _looked_at(reel: Reelwise, progress: Progress) -> tuple[Curve, npt.NDArray[n
             changes[number] = change(last, here)
         last = here
         progress.advance()
-    return changes, sharp
+    return {"changes": changes, "sharp": sharp}
 
 
-def _best(reel: Reelwise, one: CaptureSet, sharp: npt.NDArray[np.float64]) -> int:
-    """The capture that is sharp and most like the others."""
+def _best(one: CaptureSet, changes: Curve, sharp: npt.NDArray[np.float64]) -> int:
+    """The capture that is sharp and most like those beside it: a jolted one differs from both."""
     numbers = [number for number in range(one.first, one.stop) if sharp[number] >= 0] or [one.first]
     if len(numbers) < 3:
         return max(numbers, key=lambda number: sharp[number])
-    pictures = [small_and_even(reel.luma8(number)) for number in numbers]
-    usual = np.median(np.stack(pictures), axis=0).astype(np.float32)
-    unlike = np.array([change(usual, picture) for picture in pictures])
+    inner = np.nan_to_num(changes[one.first + 1 : one.stop], nan=np.inf)
+    edged = np.concatenate([[np.inf], inner, [np.inf]])
+    apart = np.minimum(edged[:-1], edged[1:])[[number - one.first for number in numbers]]
+    unlike = np.where(np.isinf(apart), apart[~np.isinf(apart)].max(initial=1.0), apart)
     fine = np.array([sharp[number] for number in numbers])
     score = SHARP_WEIGHT * fine / max(float(fine.max()), 1e-9) - unlike / max(float(unlike.max()), 1e-9)
     return numbers[int(np.argmax(score))]

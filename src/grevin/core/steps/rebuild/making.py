@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -9,13 +10,19 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-from grevin.core.motion.between import between
+from grevin.core.motion.between import Between, Side, bent, between, left_over
 from grevin.core.motion.flow import Luma8
 from grevin.core.picture.colour import Rgb, from_rgb
 from grevin.core.picture.frame import Frame
-from grevin.core.steps.base import Window
+from grevin.core.steps.base import Evidence, Window
+from grevin.core.steps.rebuild.ties import TieLine, tied
 
 Way = Literal["along motion", "mix", "hold"]
+LONGEST_BENT = 6  # frames of a gap over which ways are bent: farther, what goes before says little of what comes
+TIE_LEVELS = 4.0  # 8-bit levels by which the way of a tie line may fit worse than the one found and still goes first
+TIE_EVEN_PX = 5  # single pixels do not go another way than those around
+HALF_TRUSTED = 0.5  # below it more of a place is the mix than what was moved
+TOLD_SHARE = 0.005  # of the picture, from which a mix is told
 GRAIN_SIGMA_PX = 1.0  # what is finer than this counts as grain
 # how far aside (down, right) grain is borrowed: not from the place itself, which would show it twice in a row
 GRAIN_ASIDE_PX = ((17, 17), (-23, 11), (31, -19), (-13, -37), (41, 29), (-53, 47), (7, 61), (71, -5))
@@ -28,14 +35,34 @@ class Gap:
     Attributes:
         before, after: the good frames around it; the same where there is one only.
         share: 0..1, where between them.
+        two_before, two_after: whether the next frames outside these are good as well and of the same shot.
     """
 
     before: int
     after: int
     share: float
+    two_before: bool = False
+    two_after: bool = False
 
 
-def gaps_for(run: range, length: int, joined: bool) -> dict[int, Gap]:
+@dataclass(frozen=True)
+class Making:
+    """How frames are made.
+
+    Attributes:
+        way: along the motion, a mix of both sides, or the nearer one held.
+        grain: whether a made picture gets the fine noise of the nearer frame back.
+        two_a_side: whether two good frames on each side are used, for the bend of the ways.
+        ties: lines that lead the motion.
+    """
+
+    way: Way = "along motion"
+    grain: bool = True
+    two_a_side: bool = True
+    ties: tuple[TieLine, ...] = ()
+
+
+def gaps_for(run: range, length: int, joined: bool, good: Callable[[int, int], bool] | None = None) -> dict[int, Gap]:
     """For each frame of a run of bad ones the good frames around it; nothing where the whole reel is bad.
 
     Args:
@@ -43,6 +70,7 @@ def gaps_for(run: range, length: int, joined: bool) -> dict[int, Gap]:
         length: frames of the reel.
         joined: whether the good frames on both sides belong to one shot. Where they do not, a cut lies in the gap,
             nobody knows where: the first half holds what was before, the rest what comes.
+        good: whether a frame (the first number) is good and of the shot of another; None for no such.
     """
     before, after = run.start - 1, run.stop
     if before < 0 and after >= length:
@@ -53,33 +81,84 @@ def gaps_for(run: range, length: int, joined: bool) -> dict[int, Gap]:
     if not joined:
         middle = run.start + len(run) / 2
         return {number: Gap(*(2 * (before if number < middle else after,)), 0.0) for number in run}
-    return {number: Gap(before, after, (number - before) / (after - before)) for number in run}
+    more = (good(before - 1, before), good(after + 1, after)) if good is not None else (False, False)
+    return {number: Gap(before, after, (number - before) / (after - before), *more) for number in run}
 
 
-def made_frame(window: Window, gap: Gap, way: Way, grain: bool) -> Frame:
-    """A frame in a gap.
-
-    Args:
-        window: on any frame of the reel.
-        gap: where it lies.
-        way: along the motion, a mix of both, or the nearer one held.
-        grain: whether the made picture gets the fine noise of the nearer frame back.
-    """
+def made_frame(window: Window, gap: Gap, making: Making) -> Frame:
+    """A frame in a gap; the window lies on any frame of the reel."""
     here = window.number
     nearer = gap.before if gap.share <= 0.5 else gap.after
-    if gap.before == gap.after or way == "hold":
+    if gap.before == gap.after or making.way == "hold":
         return replace(window.frame(nearer - here), number=here, touched="everything")
-    one, other = window.at(gap.before - here), window.at(gap.after - here)
-    pictures = (one.rgb(), one.luma8()), (other.rgb(), other.luma8())
-    if way == "mix":
-        picture = pictures[0][0] * np.float32(1 - gap.share) + pictures[1][0] * np.float32(gap.share)
+    if making.way == "mix":
+        one, other = window.rgb(gap.before - here), window.rgb(gap.after - here)
+        picture = one * np.float32(1 - gap.share) + other * np.float32(gap.share)
     else:
-        there, back = one.motion(gap.after - gap.before, "far"), other.motion(gap.before - gap.after, "far")
-        picture = between(pictures[0], pictures[1], there, back, gap.share)
-    if grain:
+        picture = made_between(window, gap, making).picture
+    if making.grain:
         picture = with_grain(picture, window.at(nearer - here).rgb(), window.at(nearer - here).luma8())
     frame = replace(window.frame(nearer - here), number=here)
     return replace(from_rgb(frame, picture).rounded(), touched="everything")
+
+
+def made_between(window: Window, gap: Gap, making: Making) -> Between:
+    """The picture along the motion, without its grain, and where it is to be trusted; made once."""
+
+    def make() -> Between:
+        here = window.number
+        one = _side(window.at(gap.before - here), gap.after - gap.before, gap.share, gap.two_before, making)
+        other = _side(window.at(gap.after - here), gap.before - gap.after, 1.0 - gap.share, gap.two_after, making)
+        return between(one, other, gap.share)
+
+    ties = "/".join(tie.model_dump_json() for tie in making.ties)
+    name = f"between {gap} {making.two_a_side} {ties}"
+    return window.keep(name, make, lambda made: made.picture.nbytes + made.trust.nbytes)
+
+
+def shown_gap(window: Window, gap: Gap, making: Making) -> Evidence:
+    """Where a made frame is the plain mix, because the motion fails there."""
+    shape = window.luma8(gap.before - window.number).shape
+    if gap.before == gap.after or making.way == "hold":
+        held = gap.before if gap.share <= 0.5 else gap.after
+        return Evidence.nothing(shape, doubt=f"not made along the motion: frame {held} is held.")
+    if making.way == "mix":
+        return Evidence(np.ones(shape, np.bool_), words="The plain mix of both sides, as was asked for.")
+    mixed = made_between(window, gap, making).trust < HALF_TRUSTED
+    share = float(mixed.mean())
+    words = f"{100 * share:.1f} % of the picture is a mix of both sides: the motion fails there."
+    return Evidence(mixed, doubt=words if share >= TOLD_SHARE else "")
+
+
+def _side(window: Window, over: int, share: float, two: bool, making: Making) -> Side:
+    """A good frame beside a gap: how its pixels go until the moment.
+
+    Args:
+        window: on the good frame.
+        over: frames to the good one on the other side, negative where that comes before.
+        share: 0..1 of the gap, from here.
+        two: whether the frame on this side of it is good too.
+        making: how.
+    """
+    flow = window.motion(over, "far")
+    way = np.asarray(np.float32(share) * flow, np.float32)
+    if two and making.two_a_side and abs(over) <= LONGEST_BENT:
+        beyond = -1 if over > 0 else 1
+        away = window.motion(beyond, "quick")
+        way = way + bent(window.luma8(), window.luma8(beyond), away, flow, float(abs(over)), share)
+    here, there = window.number, window.number + over
+    led_flow, pull = tied(flow, making.ties, here, there)
+    if pull is None:
+        return Side(window.rgb(), window.luma8(), flow, way)
+    led_way, _ = tied(way, making.ties, here, here + share * over)
+    plain, led = (left_over(window.luma8(), window.luma8(over), way_there) for way_there in (flow, led_flow))
+    better = cv2.medianBlur((led < plain + TIE_LEVELS).astype(np.uint8), TIE_EVEN_PX)
+    taken = np.where(better > 0, pull, np.float32(0))
+    flow, way = (
+        np.asarray(np.where(taken[..., None] > 0, tied_one, found), np.float32)
+        for tied_one, found in ((led_flow, flow), (led_way, way))
+    )
+    return Side(window.rgb(), window.luma8(), flow, way, taken)
 
 
 def with_grain(picture: Rgb, model: Rgb, luma: Luma8) -> Rgb:
@@ -104,9 +183,9 @@ def _borrowed(fine: Rgb, flat: npt.NDArray[np.bool_]) -> Rgb:
     """(H, W, 3) grain for every place, from flat places aside: the first of several displacements that leads to one."""
     grain = np.zeros_like(fine)
     wanting = np.ones(flat.shape, np.bool_)
-    for aside in GRAIN_ASIDE_PX:
-        taken = wanting & np.roll(flat, aside, (0, 1))
-        grain[taken] = np.roll(fine, aside, (0, 1))[taken]
+    for down, across in GRAIN_ASIDE_PX:
+        taken = wanting & np.roll(flat, (down, across), (0, 1))
+        cv2.copyTo(np.roll(fine, (down, across), (0, 1)), taken.view(np.uint8), grain)
         wanting &= ~taken
     return grain
 

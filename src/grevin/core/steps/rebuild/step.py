@@ -4,9 +4,12 @@ Both good frames are moved along the motion between them to the moment of the mi
 their plain mix takes over. The motion is splatted forward, occlusion is handled by how well each side explains the
 other (`motion.between`). Fine noise is given back, so that a made frame does not look smoother than its neighbours.
 
-Frames are made within their shot only: at its ends, and where a cut lies in the gap, the good neighbour is held. A
-made frame is marked on the ledger for good. Not for long gaps: beyond half a second or so nothing tells what
-happened in them.
+Two good frames on each side, where there are, tell how things turn or slow down. Where the motion is found wrongly a
+person draws tie lines: the same edge on two or more frames, and the motion around follows (`rebuild.ties`).
+
+Frames are made within their shot: at its ends, and where a cut lies in the gap, the good neighbour is held, unless
+the jump is to be bridged. To bridge a pause, frames are put in. A made frame is marked on the ledger for good, and says
+where it is a mere mix. Not for long gaps: beyond half a second or so nothing tells what happened in them.
 """
 
 from __future__ import annotations
@@ -20,10 +23,13 @@ from grevin.core.errors import SettingsError, UnreadableFrameError
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.masks import runs_of
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Reelwise, Timing, Window
-from grevin.core.steps.rebuild.making import Gap, gaps_for, made_frame
+from grevin.core.steps.base import Arrays, Evidence, Reelwise, Timing, Window
+from grevin.core.steps.rebuild.making import Gap, Making, gaps_for, made_frame, shown_gap
+from grevin.core.steps.rebuild.ties import TieLine
 from grevin.core.steps.settings import Settings, setting
 from grevin.core.timebase.timeline import Timeline
+
+Flags = npt.NDArray[np.bool_]
 
 LONGEST_GAP = 60  # frames; more is not rebuilding but inventing
 
@@ -41,20 +47,46 @@ class RebuildSettings(Settings):
         "along motion", label="Way",
         help="Along motion moves both good frames to the moment; mix lays them over each other; hold shows the nearer.",
     )  # fmt: skip
+    around: Literal["two a side", "one a side"] = setting(
+        "two a side", label="Good frames", when={"way": "along motion"},
+        help="Two good frames on each side tell whether things turn or slow down in the gap; one takes half the time.",
+    )  # fmt: skip
+    over_cut: Literal["hold", "bridge"] = setting(
+        "hold", label="Over a cut",
+        help="Where both sides look like different shots: hold each up to the middle, or bridge the jump by motion.",
+    )  # fmt: skip
+    put_in_after: tuple[int, ...] = setting(
+        (),
+        label="Put in after",
+        help="Frames after which new ones are put in, to bridge a pause or a jump in the shot.",
+    )
+    put_in: int = setting(
+        4, label="How many", unit="frames", low=1, high=LONGEST_GAP, help="How many frames are put in at each place."
+    )
     grain: bool = setting(True, label="Grain", help="Give made frames the fine noise that their neighbours have.")
+    ties: tuple[TieLine, ...] = setting(
+        (), label="Tie lines",
+        help="Lines over the same thing on two or more frames, drawn on the light table, that lead the motion.",
+    )  # fmt: skip
+
+    @property
+    def making(self) -> Making:
+        """How frames are made."""
+        return Making(self.way, self.grain, self.around == "two a side", self.ties)
 
 
 class RebuildStep:
-    """Makes frames anew in place."""
+    """Makes frames anew in place, or puts new ones in."""
 
     id: ClassVar[str] = "rebuild"
     label: ClassVar[str] = "Frame rebuild"
-    version: ClassVar[int] = 1
+    version: ClassVar[int] = 2
     settings_model: ClassVar[type[Settings]] = RebuildSettings
+    judges_itself: ClassVar[bool] = True
 
     def reach(self, settings: RebuildSettings) -> int:
-        """As far as the longest gap."""
-        return LONGEST_GAP + 1
+        """As far as the longest gap and one good frame more."""
+        return LONGEST_GAP + 2
 
     def study(self, reel: Reelwise, settings: RebuildSettings, progress: Progress) -> Timing:
         """Which frames are made, and from which.
@@ -63,7 +95,7 @@ class RebuildStep:
             SettingsError: for a frame that the reel does not have.
         """
         length = len(reel)
-        outside = [number for number in settings.frames if not 0 <= number < length]
+        outside = [number for number in (*settings.frames, *settings.put_in_after) if not 0 <= number < length]
         if outside:
             raise SettingsError(
                 f"There is no frame {outside[0]} to rebuild: the reel's are 0 to {length - 1}.", "Correct the list."
@@ -71,27 +103,69 @@ class RebuildStep:
         bad = np.zeros(length, np.bool_)
         bad[list(settings.frames)] = True
         if settings.unreadable == "rebuild":
-            bad |= unreadable_frames(reel, progress)
-        plan: dict[int, Gap] = {}
-        for run in runs_of(bad):
-            inside = run.start > 0 and run.stop < length
-            joined = inside and reel.joined(run.start - 1, run.stop)
-            plan.update(gaps_for(run, length, joined) if len(run) <= LONGEST_GAP else {})
-        made = np.zeros(length, np.bool_)
-        made[list(plan)] = True
-        timeline = Timeline.same(length, reel.format.rate)
-        left = [number for number in np.flatnonzero(bad) if number not in plan]
-        words = (
-            f"{len(left)} frames from frame {left[0]} on are left as they are: no good frame is near." if left else ""
-        )
-        return Timing(Timeline(length, timeline.rate, timeline.sources, made), dict(plan), (words,) if words else ())
+            bad |= reel.kept("unreadable", lambda: unreadable_frames(reel, progress))["unreadable"]
+        gaps, notes = _gaps(reel, bad, settings)
+        return _laid_out(reel, bad, gaps, settings, notes)
 
     def make(self, window: Window, timing: Timing, number: int, settings: RebuildSettings) -> Frame:
         """The frame, from the good ones around it."""
-        return made_frame(window, timing.plan[number], settings.way, settings.grain)
+        return made_frame(window, timing.plan[number], settings.making)
+
+    def show(self, window: Window, timing: Timing, number: int, settings: RebuildSettings) -> Evidence:
+        """Where a made frame is the plain mix, because the motion fails there."""
+        return shown_gap(window, timing.plan[number], settings.making)
 
 
-def unreadable_frames(reel: Reelwise, progress: Progress) -> npt.NDArray[np.bool_]:
+def _gaps(reel: Reelwise, bad: Flags, settings: RebuildSettings) -> tuple[dict[int, Gap], list[str]]:
+    """For each bad frame what it is made of; and what cannot be."""
+
+    def good(number: int, beside: int) -> bool:
+        return 0 <= number < len(reel) and not bad[number] and reel.same_shot(number, beside)
+
+    gaps: dict[int, Gap] = {}
+    for run in runs_of(bad):
+        inside = run.start > 0 and run.stop < len(reel)
+        joined = inside and (settings.over_cut == "bridge" or reel.joined(run.start - 1, run.stop))
+        gaps.update(gaps_for(run, len(reel), joined, good) if len(run) <= LONGEST_GAP else {})
+    left = [int(number) for number in np.flatnonzero(bad) if number not in gaps]
+    words = f"{len(left)} frames from frame {left[0]} on are left as they are: no good frame is near." if left else ""
+    return gaps, [words] if words else []
+
+
+def _laid_out(
+    reel: Reelwise, bad: Flags, gaps: dict[int, Gap], settings: RebuildSettings, notes: list[str]
+) -> Timing:  # fmt: skip
+    """Every frame in its place, with those that are put in."""
+    sources: list[int] = []
+    plan: dict[int, Gap] = {}
+    places = set(settings.put_in_after)
+    for number in range(len(reel)):
+        if number in gaps:
+            plan[len(sources)] = gaps[number]
+        sources.append(number)
+        if number not in places:
+            continue
+        follows = number + 1
+        if follows >= len(reel) or bad[number] or bad[follows]:
+            notes.append(f"Nothing was put in after frame {number}: there is no good frame on both sides.")
+            continue
+        two = [
+            0 <= beyond < len(reel) and not bad[beyond] and reel.same_shot(beyond, beside)
+            for beyond, beside in ((number - 1, number), (follows + 1, follows))
+        ]
+        for place in range(1, settings.put_in + 1):
+            plan[len(sources)] = Gap(number, follows, place / (settings.put_in + 1), *two)
+            sources.append(number)
+    made = np.zeros(len(sources), np.bool_)
+    made[list(plan)] = True
+    put_in = len(sources) - len(reel)
+    if put_in:
+        notes.append(f"{put_in} frames were put in: the reel plays {float(put_in / reel.format.rate):.2f} s longer.")
+    timeline = Timeline(len(reel), reel.format.rate, np.array(sources, np.int64), made)
+    return Timing(timeline, plan, tuple(notes))
+
+
+def unreadable_frames(reel: Reelwise, progress: Progress) -> Arrays:
     """(N,) bool."""
     bad = np.zeros(len(reel), np.bool_)
     progress.begin(len(reel), "Looking for unreadable frames")
@@ -101,4 +175,4 @@ def unreadable_frames(reel: Reelwise, progress: Progress) -> npt.NDArray[np.bool
         except UnreadableFrameError:
             bad[number] = True
         progress.advance()
-    return bad
+    return {"unreadable": bad}

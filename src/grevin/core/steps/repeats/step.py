@@ -25,8 +25,8 @@ from grevin.core.parallel import in_parallel
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.masks import runs_of
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Doubt, Reelwise, Timing, Window, shots_of
-from grevin.core.steps.rebuild.making import Gap, gaps_for, made_frame
+from grevin.core.steps.base import Arrays, Doubt, Evidence, Reelwise, Timing, Window, shots_of
+from grevin.core.steps.rebuild.making import Gap, Making, gaps_for, made_frame, shown_gap
 from grevin.core.steps.settings import Settings, setting
 from grevin.core.timebase.timeline import Timeline
 
@@ -68,6 +68,7 @@ class RepeatsStep:
     label: ClassVar[str] = "Repeated frames"
     version: ClassVar[int] = 1
     settings_model: ClassVar[type[Settings]] = RepeatsSettings
+    judges_itself: ClassVar[bool] = True
     finding_kinds: ClassVar[tuple[str, ...]] = ("repeat", "near_repeat", "freeze")  # a word on these is one on a run
 
     def reach(self, settings: RepeatsSettings) -> int:
@@ -76,7 +77,8 @@ class RepeatsStep:
 
     def study(self, reel: Reelwise, settings: RepeatsSettings, progress: Progress) -> Timing:
         """Which frames repeat, and what is done about it."""
-        change, dark = changes_of(reel, progress)
+        looked = reel.kept("repeats", lambda: changes_of(reel, progress))
+        change, dark = looked["change"], looked["dark"]
         shots = shots_of(reel)
         flags, cadences = np.zeros(len(reel), np.bool_), []
         for shot in shots:
@@ -103,10 +105,14 @@ class RepeatsStep:
 
     def make(self, window: Window, timing: Timing, number: int, settings: RepeatsSettings) -> Frame:
         """A repeat made anew between the frames around it."""
-        return made_frame(window, timing.plan[number], "along motion", True)
+        return made_frame(window, timing.plan[number], Making())
+
+    def show(self, window: Window, timing: Timing, number: int, settings: RepeatsSettings) -> Evidence:
+        """Where a frame made anew is the plain mix."""
+        return shown_gap(window, timing.plan[number], Making())
 
 
-def changes_of(reel: Reelwise, progress: Progress) -> tuple[Curve, Flags]:
+def changes_of(reel: Reelwise, progress: Progress) -> Arrays:
     """(N,) change of each frame against the one before, NaN where there is none; (N,) bool, dark frames."""
 
     def look(number: int) -> tuple[float, bool]:
@@ -124,7 +130,7 @@ def changes_of(reel: Reelwise, progress: Progress) -> tuple[Curve, Flags]:
     for number, (value, is_dark) in enumerate(in_parallel(look, range(len(reel)))):
         change[number], dark[number] = value, is_dark
         progress.advance()
-    return change, dark
+    return {"change": change, "dark": dark}
 
 
 def repeats_in(change: Curve, settings: RepeatsSettings) -> Flags:

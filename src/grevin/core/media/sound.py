@@ -1,0 +1,201 @@
+"""Sound of an output: carried over packet by packet, or made anew to play as long as its picture."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Iterator
+from fractions import Fraction
+from itertools import pairwise
+from typing import Any, Literal, Protocol
+
+import av
+import av.filter
+
+from grevin.core.media.container import open_container
+from grevin.core.media.video_file import VideoFile
+
+Remaking = Literal["padded", "re-timed"]
+
+# PCM by how the source's samples are held: nothing is lost by decoding once
+_CODECS = {"u8": "pcm_s16le", "s16": "pcm_s16le", "s32": "pcm_s32le", "flt": "pcm_f32le", "dbl": "pcm_f64le"}
+_HELD = {"pcm_s16le": "s16", "pcm_s32le": "s32", "pcm_f32le": "flt", "pcm_f64le": "dbl"}
+FINER = 8  # rates are whole numbers: a multiple of the track's rate sets a speed to within a millisecond a reel
+
+
+class Sound(Protocol):
+    """Goes along with the pictures of an output."""
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """What is to be said of it."""
+        ...
+
+    def carry_until(self, time: Fraction | None) -> None:
+        """Write what begins before `time` (seconds from the first frame; None: all that is left)."""
+        ...
+
+    def close(self) -> None:
+        """Release the source."""
+        ...
+
+
+class CarriedSound:
+    """Copies audio packets untouched, in step with the pictures."""
+
+    def __init__(self, target: Any, source: VideoFile, frames: range) -> None:
+        self._input = open_container(source.path)
+        self.notes: tuple[str, ...] = ()
+        tracks = list(self._input.streams.audio)
+        self._targets = {track.index: target.add_stream_from_template(track) for track in tracks}
+        self._target = target
+        self._start = source.time_of(frames[0])
+        whole = len(frames) == len(source)
+        self._end = None if whole else source.time_of(frames[-1]) + 1 / source.format.rate
+        self._packets = self._input.demux(tracks) if tracks else iter(())
+        self._waiting: Any = None
+        if tracks and not whole:
+            self.notes = ("Sound was cut to the range at whole packets, so its ends may be off by a few milliseconds.",)
+
+    def carry_until(self, time: Fraction | None) -> None:
+        """Copy the packets that begin before `time` (seconds from the first frame; None: all that are left)."""
+        while True:
+            packet = self._waiting or next(self._packets, None)
+            self._waiting = None
+            if packet is None:
+                return
+            if packet.dts is None or packet.size == 0:
+                continue
+            begins = packet.dts * packet.time_base
+            if begins < self._start and self._end is not None:
+                continue
+            if self._end is not None and begins >= self._end:
+                continue
+            if time is not None and begins - self._start > time:
+                self._waiting = packet
+                return
+            self._copy(packet)
+
+    def _copy(self, packet: Any) -> None:
+        shift = round(self._start / packet.time_base)
+        packet.dts -= shift
+        if packet.pts is not None:
+            packet.pts -= shift
+        packet.stream = self._targets[packet.stream.index]
+        self._target.mux(packet)
+
+    def close(self) -> None:
+        """Release the source."""
+        self._input.close()
+
+
+class RemadeSound:
+    """Decodes the sound of a run once and writes it as PCM, exactly as long as the picture plays."""
+
+    def __init__(
+        self, target: Any, source: VideoFile, frames: range, how: Remaking, seconds: tuple[Fraction, Fraction]
+    ) -> None:
+        """Prepare.
+
+        Args:
+            target: the container that is written.
+            source: where the sound comes from.
+            frames: of the source that are written.
+            how: "padded" keeps its speed and adds silence or cuts at the end; "re-timed" plays it slower or faster,
+                its pitch with it, as a tape at another speed.
+            seconds: how long the run plays in the source and in the output.
+        """
+        self._input = open_container(source.path)
+        self._target = target
+        start = source.time_of(frames[0])
+        tracks = list(self._input.streams.audio)
+        self._tracks = {track.index: _Track(target, track, how, start, seconds) for track in tracks}
+        self._packets: Iterator[Any] = self._input.demux(tracks) if tracks else iter(())
+        self._ended = not tracks
+        words = {
+            "padded": "its speed is kept, silence or a cut at its end makes it as long as the picture",
+            "re-timed": f"it plays {float(seconds[0] / seconds[1]):.4g} times as fast, its pitch with it",
+        }
+        self.notes = (f"The sound was made anew as PCM: {words[how]}.",) if tracks else ()
+
+    def carry_until(self, time: Fraction | None) -> None:
+        """Write until every track reaches `time` (seconds from the first frame), or to the end for None."""
+        while not self._ended and (time is None or any(track.written < time for track in self._tracks.values())):
+            packet = next(self._packets, None)
+            if packet is None:
+                self._ended = True
+                for track in self._tracks.values():
+                    self._target.mux(track.end())
+                return
+            for frame in packet.decode():
+                self._target.mux(self._tracks[packet.stream.index].take(frame))
+
+    def close(self) -> None:
+        """Release the source."""
+        self._input.close()
+
+
+class _Track:
+    """One track: decoded frames in, packets of PCM out."""
+
+    def __init__(
+        self, target: Any, track: Any, how: Remaking, start: Fraction, seconds: tuple[Fraction, Fraction]
+    ) -> None:  # fmt: skip
+        before, after = seconds
+        self._rate = int(track.rate)
+        codec = _CODECS.get(track.format.name.removesuffix("p"), "pcm_f32le")
+        self._stream = target.add_stream(codec, rate=self._rate, layout=track.layout.name)
+        self._graph = av.filter.Graph()
+        wanted = [
+            ("atrim", f"start={float(start)}" + (f":end={float(start + before)}" if how == "re-timed" else "")),
+            ("asetpts", f"PTS-{float(start)}/TB"),
+            ("aresample", "async=1:first_pts=0"),  # where the source has no sound there is silence
+            *(self._speed(before / after) if how == "re-timed" else ()),
+            ("apad", f"whole_dur={float(after)}"),
+            ("atrim", f"end_sample={round(after * self._rate)}"),
+            ("aformat", f"sample_fmts={_HELD[codec]}:sample_rates={self._rate}:channel_layouts={track.layout.name}"),
+        ]
+        nodes = [self._graph.add_abuffer(template=track), *(self._graph.add(*one) for one in wanted)]
+        nodes.append(self._graph.add("abuffersink"))
+        for one, other in pairwise(nodes):
+            one.link_to(other)
+        self._graph.configure()
+        self._done = 0
+
+    def _speed(self, speed: Fraction) -> tuple[tuple[str, str], ...]:
+        """Samples are said to follow each other faster, then brought back to a rate; both rates a multiple of theirs."""
+        fine = FINER * self._rate
+        return (
+            ("asetrate", str(round(fine * speed))),
+            ("aresample", str(fine)),
+            ("asetrate", str(self._rate)),
+        )
+
+    @property
+    def written(self) -> Fraction:
+        """Seconds written."""
+        return Fraction(self._done, self._rate)
+
+    def take(self, frame: Any) -> list[Any]:
+        """Packets that are ready after one more frame."""
+        self._push(frame)
+        return self._pulled()
+
+    def end(self) -> list[Any]:
+        """The packets that are left."""
+        self._push(None)
+        return [*self._pulled(), *self._stream.encode(None)]
+
+    def _push(self, frame: Any) -> None:
+        with contextlib.suppress(av.error.EOFError):  # the track is as long as it is to be already
+            self._graph.push(frame)
+
+    def _pulled(self) -> list[Any]:
+        packets: list[Any] = []
+        while True:
+            try:
+                frame = self._graph.pull()
+            except (av.error.BlockingIOError, av.error.EOFError):
+                return packets
+            frame.pts, frame.time_base = self._done, Fraction(1, self._rate)
+            self._done += frame.samples  # type: ignore[union-attr]
+            packets += self._stream.encode(frame)
