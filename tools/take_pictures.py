@@ -60,6 +60,7 @@ def settle(window: Window) -> None:
 
 def picture(window: Window, name: str, *acts: str | Callable[[], object]) -> None:
     """Do something, then take a picture."""
+    settle(window)
     for act in acts:
         window.do(act) if isinstance(act, str) else act()
         settle(window)

@@ -60,3 +60,17 @@ def captures(lengths: list[int], transitions: bool, seed: int = 1) -> tuple[list
             share = rng.uniform(0.3, 0.7)
             shots.append(film[n] * (1 - share) + film[n + 1] * share + rng.normal(0, 3, film[n].shape))
     return [np.clip(np.rint(one), 0, 255).astype(np.uint8) for one in shots], sets
+
+
+BAR = [20 + 45 * n for n in range(7)]  # left edge of the bar in `jumping_bar`
+
+
+def jumping_bar(number: int) -> Frame:
+    """A bright bar, 8 px wide, that jumps 45 px a frame over a textured ground: no search finds its motion."""
+    rng = np.random.default_rng(3)
+    ground = cv2.GaussianBlur(rng.uniform(40, 200, (240, 320)).astype(np.float32), (0, 0), 2)
+    luma = np.clip((ground - ground.mean()) * 4 + 110, 20, 220)
+    cv2.rectangle(luma, (BAR[number], 60), (BAR[number] + 8, 180), 235, -1)
+    frame = moving_frames(1, 320, 240).frame(0)
+    grey = tuple(np.full_like(plane, 128) for plane in frame.planes[1:])
+    return replace(frame, number=number, planes=(luma.astype(np.uint8), *grey))

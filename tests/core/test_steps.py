@@ -19,8 +19,9 @@ from grevin.core.steps.base import Registry, Timing
 from grevin.core.steps.registry import REGISTRY, step_by_id
 from grevin.core.steps.settings import Settings, setting
 from grevin.core.timebase.timeline import Timeline
-from grevin.core.treatment.chain import Chain, StepSource
+from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep, treatment_from_recipe
+from grevin.core.treatment.step_source import StepSource
 from tests.conftest import moving_frames
 
 STEPS = sorted(REGISTRY.steps)

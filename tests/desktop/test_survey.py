@@ -38,7 +38,9 @@ def press(qtbot: QtBot, window: Window, key: Qt.Key, modifiers=Qt.KeyboardModifi
 
 def rest(qtbot: QtBot, window: Window) -> None:
     settle(qtbot, window)
-    qtbot.waitUntil(lambda: not window.survey.busy, timeout=WAIT_MS)
+    for _ in range(2):  # what is done is told a moment after the thread is idle
+        qtbot.waitUntil(lambda: not window.survey.busy, timeout=WAIT_MS)
+        qtbot.wait(30)
 
 
 def button(window: Window, name: str) -> QPushButton:

@@ -6,13 +6,16 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QLineEdit
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtWidgets import QLabel, QLineEdit
 from pytestqt.qtbot import QtBot
 
 from grevin.core.media.opening import open_reel
+from grevin.desktop.light_table.labels import pane_words
+from grevin.desktop.light_table.painting import target
 from grevin.desktop.window import Window
 from tests.conftest import moving_frames, write_video
+from tests.core.film_time import BAR, RATE, captures, jumping_bar, source_of
 from tests.desktop.conftest import WAIT_MS, settle
 
 pytestmark = pytest.mark.gui
@@ -143,3 +146,172 @@ def test_studying_is_stopped_and_begun_again(qtbot: QtBot, new_window, tmp_path:
     session.switch_step(1, enabled=False)
     settle(qtbot, window)
     assert session.chain.is_studied(1)
+
+
+# Made frames, tie lines, capture sets
+
+
+def on_picture(window: Window, point: tuple[float, float]) -> QPoint:
+    """Where a pixel of the picture lies on the light table."""
+    table = window.bench.table
+    place = target(table.view, table.size_of_picture(), table.panes()[0])
+    return QPointF(place.left() + point[0] * table.scale(), place.top() + point[1] * table.scale()).toPoint()
+
+
+def drag(qtbot: QtBot, window: Window, start: tuple[float, float], end: tuple[float, float]) -> None:
+    table = window.bench.table
+    qtbot.mousePress(table, Qt.MouseButton.LeftButton, pos=on_picture(window, start))
+    qtbot.mouseMove(table, on_picture(window, ((start[0] + end[0]) / 2, (start[1] + end[1]) / 2)))
+    qtbot.mouseMove(table, on_picture(window, end))
+    qtbot.mouseRelease(table, Qt.MouseButton.LeftButton, pos=on_picture(window, end))
+    settle(qtbot, window)
+
+
+@pytest.fixture
+def bar_window(qtbot: QtBot, new_window, tmp_path: Path) -> Window:
+    """A bar that jumps 45 pixels a frame, on the frame that is to be made anew."""
+    path = write_video(tmp_path / "bar.mkv", [jumping_bar(n) for n in range(7)])
+    window: Window = new_window(path)
+    window.session.go(3)
+    qtbot.keyClick(window.bench.table, Qt.Key.Key_R, Qt.KeyboardModifier.AltModifier)
+    settle(qtbot, window)
+    return window
+
+
+def test_a_frame_is_made_anew_by_key_and_led_by_tie_lines(qtbot: QtBot, bar_window: Window) -> None:
+    session, bench, table = bar_window.session, bar_window.bench, bar_window.bench.table
+    assert session.treatment.steps[0].settings["frames"] == (3,)
+    truth = jumping_bar(3).planes[0].astype(float)
+
+    def error() -> float:
+        return float(np.square(bench.table.look.frame.planes[0] - truth).mean())
+
+    before = error()
+    assert "is a mix" in bench.path.card(1)._facts.text()
+    qtbot.keyClick(table, Qt.Key.Key_K, Qt.KeyboardModifier.ShiftModifier)
+    session.go(2)
+    settle(qtbot, bar_window)
+    drag(qtbot, bar_window, (BAR[2] + 4, 60), (BAR[2] + 4, 180))
+    assert "other side of the gap" in bar_window.messages.text
+    session.go(4)
+    settle(qtbot, bar_window)
+    drag(qtbot, bar_window, (BAR[2] + 4, 120), (BAR[4] + 4, 120))
+    (tie,) = bench.tying.ties
+    assert [key.frame for key in tie.keys] == [2, 4]
+    assert tie.keys[1].line == pytest.approx((BAR[4] + 4, 60, BAR[4] + 4, 180), abs=1.5)
+    session.go(3)
+    settle(qtbot, bar_window)
+    assert error() < 0.3 * before
+    assert [line.state for line in table._lines] == ["between"]
+    assert "frames 2, 4" in [label.text() for label in bench.path.card(1).findChildren(QLabel)]
+    qtbot.keyClick(table, Qt.Key.Key_Delete)
+    settle(qtbot, bar_window)
+    assert bench.tying.ties == ()
+    assert error() == pytest.approx(before)
+    session.undo()
+    assert len(bench.tying.ties) == 1
+    qtbot.keyClick(table, Qt.Key.Key_Escape)
+    assert not bench.tying.on
+
+
+def test_the_splice_shows_the_good_frames_around_and_plays_over_the_seam(qtbot: QtBot, bar_window: Window) -> None:
+    session, bench, table = bar_window.session, bar_window.bench, bar_window.bench.table
+    session.go(0)
+    qtbot.keyClick(table, Qt.Key.Key_S, Qt.KeyboardModifier.ShiftModifier)
+    qtbot.keyClick(table, Qt.Key.Key_R, Qt.KeyboardModifier.ShiftModifier)
+    settle(qtbot, bar_window)
+    assert session.place.frame == 3
+    look = table.look
+    assert [number for number, _ in look.seam] == [2, 4]
+    assert pane_words(look, bench.looking.ways) == ("last good: 2", "made: 3", "first good: 4")
+    assert len(table.panes()) == 3
+    qtbot.keyClick(table, Qt.Key.Key_R, Qt.KeyboardModifier.ShiftModifier)
+    assert "No more frames" in bar_window.messages.text
+    qtbot.keyClick(table, Qt.Key.Key_E, Qt.KeyboardModifier.ShiftModifier)
+    assert bench.player.playing
+    assert bench.player.loop == range(7)
+    qtbot.keyClick(table, Qt.Key.Key_E, Qt.KeyboardModifier.ShiftModifier)
+    assert not bench.player.playing
+
+
+def test_frames_that_were_put_in_are_stepped_through_and_played(qtbot: QtBot, bar_window: Window) -> None:
+    session, bench, table = bar_window.session, bar_window.bench, bar_window.bench.table
+    session.change_settings(1, {"frames": (), "put_in_after": (2,), "put_in": 3})
+    settle(qtbot, bar_window)
+    session.go(2)
+    for output in (3, 4, 5, 6):
+        qtbot.keyClick(table, Qt.Key.Key_F)
+        settle(qtbot, bar_window)
+        assert table.look.output == output
+    assert session.place.frame == 3
+    qtbot.keyClick(table, Qt.Key.Key_D)
+    settle(qtbot, bar_window)
+    assert (session.place.frame, table.look.time) == (2, "made anew, output frame 5 of 10")
+    assert bench.strip.caption(5) == ("5", "made, after frame 2")
+    assert bench.strip.caption(6)[1] == "frame 3"
+    qtbot.keyClick(table, Qt.Key.Key_Space)
+    seen: set[int] = set()
+    bench.looked.connect(lambda look: seen.add(look.output))
+    qtbot.waitUntil(lambda: {3, 4, 5} <= seen, timeout=WAIT_MS)
+    qtbot.keyClick(table, Qt.Key.Key_Space)
+    qtbot.mouseClick(bench.strip, Qt.MouseButton.LeftButton, pos=bench.strip._cell(0).center().toPoint())
+    settle(qtbot, bar_window)
+    assert table.look.output == session.output
+
+
+def test_borders_of_capture_sets_are_moved_by_key(qtbot: QtBot, new_window, tmp_path: Path) -> None:
+    lumas, sets = captures([7] * 8, False)
+    source = source_of(lumas, RATE, "captures")
+    window: Window = new_window(write_video(tmp_path / "c.mkv", [source.frame(n) for n in range(len(source))]))
+    session, bench, table = window.session, window.bench, window.bench.table
+    qtbot.keyClick(table, Qt.Key.Key_F, Qt.KeyboardModifier.AltModifier)
+    assert "add it first" in window.messages.text
+    session.add_step("pick")
+    session.view_from(0)
+    session.go(23)
+    settle(qtbot, window)
+    assert "Capture 3 of 7 of film frame 3 (captures 21 to 27)" in bench.path.card(1)._facts.text()
+
+    def groups() -> list[range]:
+        return list(session.chain.view_points[1].timing.groups)
+
+    assert groups() == sets
+    qtbot.keyClick(table, Qt.Key.Key_F, Qt.KeyboardModifier.AltModifier)
+    settle(qtbot, window)
+    assert groups()[2:4] == [range(14, 22), range(22, 28)]
+    assert session.place.frame == 22
+    qtbot.keyClick(table, Qt.Key.Key_D, Qt.KeyboardModifier.AltModifier)
+    settle(qtbot, window)
+    assert groups() == sets
+    session.go(31)
+    qtbot.keyClick(table, Qt.Key.Key_I, Qt.KeyboardModifier.AltModifier)
+    settle(qtbot, window)
+    assert groups()[4:6] == [range(28, 31), range(31, 35)]
+    qtbot.keyClick(table, Qt.Key.Key_I, Qt.KeyboardModifier.AltModifier | Qt.KeyboardModifier.ShiftModifier)
+    settle(qtbot, window)
+    assert groups() == sets
+    session.view_from(1)
+    settle(qtbot, window)
+    here = session.output
+    qtbot.keyClick(table, Qt.Key.Key_F)
+    settle(qtbot, window)
+    assert (table.look.output, bench.strip.caption(here + 1)[0]) == (here + 1, str(here + 1))
+    session.undo()
+    settle(qtbot, window)
+    assert len(groups()) == 9
+
+
+def test_what_a_step_learned_is_kept_with_the_job(qtbot: QtBot, new_window, stutter: Path, monkeypatch) -> None:
+    window: Window = new_window(stutter)
+    window.session.add_step("repeats")
+    settle(qtbot, window)
+    job = window.session.job_file.path
+    window.close()
+
+    def never(*_given: object) -> None:
+        raise AssertionError("studied again")
+
+    monkeypatch.setattr("grevin.core.steps.repeats.step.changes_of", never)
+    again: Window = new_window(job)
+    settle(qtbot, again)
+    assert len(again.session.chain.timeline) == 40

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import json
-from dataclasses import asdict, dataclass
+from collections.abc import Collection
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -20,18 +21,28 @@ from grevin.core.progress import Progress
 from grevin.core.quality.damage.base import Truth
 from grevin.core.quality.damage.dirt import DirtDamage
 from grevin.demo.reel import DemoReel
+from grevin.demo.time_reels import TimeReel, time_reels
 
 DEMO_VERSION = 2  # raised when the reel's pictures change, so that an older one is drawn anew
+TIME_REELS_VERSION = 1  # likewise of the reels whose time is to be put right
 DEMO_DAMAGE = DirtDamage(seed=1962, blobs_per_frame=12.0, hair_share=0.14, largest_px=34.0)
 
 
 @dataclass(frozen=True)
 class DemoFiles:
-    """What the demo consists of."""
+    """What the demo consists of.
+
+    Attributes:
+        reel: the dirty reel.
+        truth: folder with what is true of it, and of the others.
+        job: all of them in one job.
+        others: the reels whose time is to be put right.
+    """
 
     reel: Path
     truth: Path
     job: Path
+    others: tuple[Path, ...] = ()
 
 
 def demo_folder() -> Path:
@@ -60,9 +71,53 @@ def make_demo(folder: Path, progress: Progress, frames: range | None = None) -> 
         mark.unlink(missing_ok=True)
         _draw(files, frames, progress)
         mark.write_text(json.dumps(wanted))
+    if frames is None:
+        files = replace(files, others=make_time_reels(folder, progress))
     if not files.job.exists():
-        JobFile.create(files.job, Job(reels=(Reel(path=str(files.reel)),))).close()
+        reels = tuple(Reel(id=place, path=str(path)) for place, path in enumerate((files.reel, *files.others)))
+        JobFile.create(files.job, Job(reels=reels)).close()
     return files
+
+
+def make_time_reels(folder: Path, progress: Progress, names: Collection[str] | None = None) -> tuple[Path, ...]:
+    """Draw the reels whose time is to be put right, each unless that was done before.
+
+    Args:
+        folder: where to keep them.
+        progress: one unit a frame.
+        names: only these; None for all.
+
+    Returns:
+        Their files, in order.
+    """
+    made: list[Path] = []
+    for reel in time_reels():
+        if names is not None and reel.name not in names:
+            continue
+        path, truth = folder / f"{reel.name}.mkv", folder / "truth" / f"{reel.name}.json"
+        wanted = {"version": TIME_REELS_VERSION, **reel.truth}
+        if not (path.exists() and truth.exists() and json.loads(truth.read_text()) == wanted):
+            truth.parent.mkdir(parents=True, exist_ok=True)
+            truth.unlink(missing_ok=True)
+            _write(path, reel, progress)
+            truth.write_text(json.dumps(wanted))
+        made.append(path)
+    return tuple(made)
+
+
+def _write(path: Path, reel: TimeReel, progress: Progress) -> None:
+    reel.make(0)  # paints the scenery before several threads ask for it
+    progress.begin(reel.length, f"Drawing {reel.name}")
+    writer = open_writer(path, None, reel.format, range(reel.length), overwrite=True)
+    try:
+        for frame in in_parallel(reel.make, range(reel.length)):
+            writer.write(frame)
+            progress.advance()
+        writer.finish()
+        writer.commit()
+    except BaseException:
+        writer.discard()
+        raise
 
 
 def _draw(files: DemoFiles, frames: range | None, progress: Progress) -> None:

@@ -63,7 +63,7 @@ class DemoReel:
             raise IndexError(number)
         index = int(np.searchsorted(self.first_frames, number, "right")) - 1
         picture = self._shots[index].paint(number - self.first_frames[index])
-        rgb = self._on_film(picture, number)
+        rgb = self.on_film(picture, number)
         blank = Frame(number, DEMO_FORMAT, tuple(np.zeros(s, np.uint8) for s in DEMO_FORMAT.plane_shapes()))
         return Frame(number, DEMO_FORMAT, from_rgb(blank, rgb).rounded().planes)
 
@@ -85,7 +85,7 @@ class DemoReel:
         down, across = np.mgrid[-1 : 1 : HEIGHT * 1j, -1 : 1 : WIDTH * 1j]
         return np.asarray(1.0 - 0.16 * (across**2 + down**2) ** 1.2, np.float32)[..., None]
 
-    def _on_film(self, picture: Picture, number: int) -> Field:
+    def on_film(self, picture: Picture, number: int) -> Field:
         """Lens, gate weave, falloff, the dye's warm tone and grain; (H, W, 3) float32 0..1."""
         weave = np.array([[1.0, 0.0, 0.35 * math.sin(number * 1.3)], [0.0, 1.0, 0.45 * math.sin(number * 0.9 + 1.0)]])
         soft = cv2.GaussianBlur(picture, (0, 0), 0.8)

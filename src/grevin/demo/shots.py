@@ -31,7 +31,7 @@ class Shot(Protocol):
     name: str
     length: int
 
-    def paint(self, time: int) -> Picture:
+    def paint(self, time: float) -> Picture:
         """(720, 960, 3) uint8 R'G'B' picture at frame `time` of the shot."""
         ...
 
@@ -64,7 +64,7 @@ class HarbourPan:
         self._front[352:] = weathered(np.random.default_rng(14), np.full_like(self._front[352:], STONE), 14, 0.12)
         self._cover[352:] = 1.0
 
-    def paint(self, time: int) -> Picture:
+    def paint(self, time: float) -> Picture:
         """The frame at `time`."""
         frame = np.zeros((HEIGHT, WIDTH, 3), np.uint8)
         pan = 2.1 * time + 6 * math.sin(time * 0.05)
@@ -108,7 +108,7 @@ class TramPasses:
         self._front, self._cover = draw_quay_front(WIDTH + 60, 470, 452, 24, 1.9)
         self._ground = paving(WIDTH, HEIGHT - 440, 23)
 
-    def paint(self, time: int) -> Picture:
+    def paint(self, time: float) -> Picture:
         """The frame at `time`."""
         frame = np.zeros((HEIGHT, WIDTH, 3), np.uint8)
         sway = 8 + 3 * math.sin(time * 0.07)
@@ -146,7 +146,7 @@ class Regatta:
         self._shore[218:] = TAR
         self._cover[218:232] = 1.0
 
-    def paint(self, time: int) -> Picture:
+    def paint(self, time: float) -> Picture:
         """The frame at `time`."""
         frame = np.zeros((HEIGHT, WIDTH, 3), np.uint8)
         pan = 7.5 * time
@@ -187,7 +187,7 @@ class FerryLeaves:
         self._mole = weathered(np.random.default_rng(43), self._mole, 12, 0.08)
         self._cover = np.asarray(cover.max(axis=2) > 0, np.float32)
 
-    def paint(self, time: int) -> Picture:
+    def paint(self, time: float) -> Picture:
         """The frame at `time`."""
         frame = np.zeros((HEIGHT, WIDTH, 3), np.uint8)
         sway = 5 + 3 * math.sin(time * 0.06)

@@ -21,6 +21,7 @@ from grevin.core.media.image_sequence import DEFAULT_RATE
 from grevin.core.media.video_file import VideoFile
 from grevin.core.steps.base import Area
 from grevin.core.timebase.counters import COUNTER_LABELS, Counter, CounterKind
+from grevin.core.timebase.timeline import Timeline
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.plan import Plan, TreatedReel
 from grevin.core.treatment.recipe import Treatment
@@ -37,10 +38,18 @@ LEFT_ALONE = "left_alone"
 
 @dataclass(frozen=True)
 class Place:
-    """Where one looks: a frame and a view point on the treatment path."""
+    """Where one looks.
+
+    Attributes:
+        frame: of the reel.
+        view_point: place on the treatment path.
+        output: frame at the view point, where time was changed and one went through its output; None for the one
+            that shows the reel's frame.
+    """
 
     frame: int
     view_point: int
+    output: int | None = None
 
 
 class Session(JobSession):
@@ -162,6 +171,39 @@ class Session(JobSession):
     def go(self, frame: int) -> None:
         """Look at another frame."""
         self._look(Place(self._inside(frame), self.place.view_point))
+
+    @property
+    def moved(self) -> Timeline | None:
+        """The frame map of the view point where it moves frames; None where frames lie as in the reel."""
+        chain, view_point = self.chain, self.place.view_point
+        if chain is None or not chain.changes_time(view_point) or not chain.is_studied(view_point):
+            return None
+        timeline = chain.timeline_at(view_point)
+        return timeline if timeline.moves and len(timeline) else None
+
+    @property
+    def output(self) -> int:
+        """The frame at the view point that is looked at."""
+        if self.place.output is not None:
+            return self.place.output
+        return self.chain.output_of(self.place.view_point, self.place.frame) if self.chain is not None else 0
+
+    def go_output(self, output: int) -> None:
+        """Look at a frame of the view point's output."""
+        timeline = self.moved
+        if timeline is None:
+            self.go(output)
+            return
+        inside = timeline.outputs_in(self.kept) or range(len(timeline))
+        output = min(max(inside.start, output), inside.stop - 1)
+        self._look(Place(int(timeline.sources[output]), self.place.view_point, output))
+
+    def step(self, by: int) -> None:
+        """Go some frames on or back: of the output where the view point lies behind a change of time."""
+        if self.moved is None:
+            self.go(self.place.frame + by)
+        else:
+            self.go_output(self.output + by)
 
     def view_from(self, view_point: int) -> None:
         """Move the view point along the treatment path."""

@@ -148,7 +148,8 @@ class Window(QMainWindow):
             **{name: partial(self._on_table, "pan", *way) for name, way in PANS.items()},
             **{name: partial(self.parts.go_to, name) for name in self.parts.places},
             **{name: partial(self._review, name) for name in bench.specks.acts},
-            **bench.looking.acts, **self.facts.acts,
+            **bench.looking.acts, **self.facts.acts, **bench.tying.acts, **bench.borders.acts,
+            **bench.seams.acts,
             "undo": session.undo, "redo": session.redo, "add_step": bench.path.open_menu,
             "test_strip": lambda: bench.try_values(not bench.trying.on), "one_picture": self._plain,
             "shot_back": partial(self._go_shot, -1), "shot_forward": partial(self._go_shot, 1),
@@ -214,7 +215,7 @@ class Window(QMainWindow):
             self.survey.give(act)  # type: ignore[arg-type]
 
     def _step(self, by: int) -> None:
-        self.session.go(self.session.place.frame + by)
+        self.session.step(by)
 
     def _plain(self) -> None:
         """One picture, nothing over it; and out of full screen and test strip first."""
@@ -223,6 +224,7 @@ class Window(QMainWindow):
         elif self.bench.trying.on:
             self.bench.try_values(False)
         else:
+            self.bench.tying.tie(False)
             self.bench.measuring.measure(False)
             self.bench.measuring.show_box(None)
             self.bench.looking.plain()

@@ -162,7 +162,7 @@ class _Track:
         self._done = 0
 
     def _speed(self, speed: Fraction) -> tuple[tuple[str, str], ...]:
-        """Samples are said to follow each other faster, then brought back to a rate; both rates a multiple of theirs."""
+        """Samples are said to follow each other faster, then brought back to their rate, on a multiple of it."""
         fine = FINER * self._rate
         return (
             ("asetrate", str(round(fine * speed))),

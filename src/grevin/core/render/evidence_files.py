@@ -12,8 +12,9 @@ from grevin.core.errors import MediaError, OutputError
 from grevin.core.media.still_image import read_image, write_image
 from grevin.core.media.writing import translated
 from grevin.core.picture.frame import Mask
-from grevin.core.treatment.chain import Chain, StepSource
+from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.plan import TreatedReel
+from grevin.core.treatment.step_source import StepSource
 
 ACTS = 255
 MAP_NAME = "frames.json"  # which source frame each output frame comes from, where time was changed

@@ -19,7 +19,8 @@ import pydantic
 from grevin.core.errors import UsageError
 from grevin.core.media.writing import translated
 from grevin.core.steps.base import Blob
-from grevin.core.treatment.chain import Chain, StepSource
+from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.step_source import StepSource
 from grevin.core.treatment.verdicts import Verdict, Verdicts, Word
 
 _VERDICT = pydantic.TypeAdapter(Verdict)

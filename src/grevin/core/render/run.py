@@ -27,6 +27,8 @@ from grevin.core.render.evidence_files import EvidenceWriter
 from grevin.core.render.ledger import LedgerRow, LedgerSpool, check_ledger_path, ledger_rows, write_ledger
 from grevin.core.render.retimed import Retimed
 from grevin.core.render.verify import as_image_frame
+from grevin.core.steps.base import changes_time
+from grevin.core.steps.registry import step_by_id
 from grevin.core.timebase.counters import Counter
 from grevin.core.timebase.rates import rate_text
 from grevin.core.treatment.chain import Chain
@@ -231,7 +233,7 @@ def _write(
         proof.checksums.append(frame_checksum(as_image_frame(frame) if pictures else frame))
         proof.rows.add(rows)
         proof.notes += tuple(doubts) if len(proof.notes) < MOST_DOUBTS else ()
-        proof.mends += sum(row.verdict == "mend" for row in rows)
+        proof.mends += sum(row.verdict == "mend" and not changes_time(step_by_id(row.step)) for row in rows)
         proof.made += bool(timeline.made[number])
         proof.mended += differing > 0 and not timeline.made[number]
         proof.untouched += differing == 0

@@ -24,6 +24,8 @@ def _row(name: str, field: Any) -> str:
         allowed = ", ".join(f"`{choice}`" for choice in get_args(field.annotation))
     elif is_numbers(field.annotation):
         allowed = "a list of whole numbers"
+    elif get_origin(field.annotation) is tuple:
+        allowed = "drawn in the window"
     elif field.annotation is bool:
         allowed = "`true`, `false`"
     else:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping
-from typing import Any, Self, get_origin
+from typing import Any, Self, get_args, get_origin
 
 import pydantic
 from pydantic import BaseModel, ConfigDict, ValidationInfo, field_validator
@@ -65,7 +65,7 @@ class Settings(BaseModel):
 
 def is_numbers(annotation: object) -> bool:
     """Whether a setting is a list of whole numbers."""
-    return get_origin(annotation) is tuple
+    return get_origin(annotation) is tuple and get_args(annotation)[0] is int
 
 
 def numbers_text(numbers: Iterable[int]) -> str:
@@ -124,6 +124,8 @@ def allowed(model: type[Settings], name: str) -> str:
     extra = field.json_schema_extra if field is not None else None
     if field is not None and is_numbers(field.annotation):
         return "a list of whole numbers from 0"
+    if field is not None and get_origin(field.annotation) is tuple:
+        return "a list of what is drawn in the window"
     if isinstance(extra, dict) and extra.get("low") is not None:
         return f"{extra['low']} to {extra['high']} {extra['unit']}".strip()
     choices = model.model_json_schema()["properties"].get(name, {}).get("enum")

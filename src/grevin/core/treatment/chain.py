@@ -7,258 +7,28 @@ made on demand and kept in one cache under content keys; a frame that no step ch
 from __future__ import annotations
 
 from collections.abc import Collection
-from dataclasses import replace
 
 import numpy as np
 
 from grevin.core.cache import ByteCache
-from grevin.core.keys import content_key
-from grevin.core.picture.colour import from_rgb, paint_inside
 from grevin.core.picture.format import PictureFormat
-from grevin.core.picture.frame import Frame, Mask, merge_touched
-from grevin.core.picture.masks import align_to_chroma
+from grevin.core.picture.frame import Frame
+from grevin.core.picture.masks import runs_of
 from grevin.core.picture.source import FrameSource
 from grevin.core.progress import Progress
-from grevin.core.steps.base import AnyStep, Area, Blob, Doubt, Evidence, Timing, changes_time
+from grevin.core.steps.base import AnyStep, Area, Evidence
 from grevin.core.steps.registry import step_by_id
 from grevin.core.steps.settings import Settings
 from grevin.core.timebase.timeline import Timeline
 from grevin.core.treatment.recipe import Treatment
-from grevin.core.treatment.regions import Region, allowed, inside_only, within
+from grevin.core.treatment.regions import Region
 from grevin.core.treatment.said import Said
-from grevin.core.treatment.shots import MappedShots, ShotFinder, Shots
-from grevin.core.treatment.verdicts import Verdicts, apply_verdicts
-from grevin.core.treatment.window import CachedSource, ChainWindow, StudiedReel, Studies
+from grevin.core.treatment.shots import MappedShots, ShotFinder
+from grevin.core.treatment.step_source import StepSource
+from grevin.core.treatment.verdicts import Verdicts
+from grevin.core.treatment.window import CachedSource, Studies
 
 DEFAULT_CACHE_BYTES = 384 << 20
-TIMING_BYTES = 64  # held a frame by what a time step made of a reel
-
-
-class StepSource:
-    """A FrameSource: one step over the frames of another source."""
-
-    def __init__(
-        self, source: FrameSource, step: AnyStep, settings: Settings, shots: Shots, cache: ByteCache,
-        results: ByteCache, said: Said, studies: Studies | None = None,
-    ) -> None:  # fmt: skip
-        self.step = step
-        self.settings = settings
-        self._source = source
-        self._earlier = source if isinstance(source, StepSource) else None
-        self._shots = shots
-        self._cache = cache
-        self._results = results
-        self._said = said
-        self._studies = studies
-        self.is_time = changes_time(step)
-        self._timeline: Timeline | None = None
-        where = [region.model_dump_json() for region in said.regions]
-        self._own = content_key(source.identity, step.id, step.version, settings.model_dump_json(), *where)
-        words = "".join(said.verdicts.key(kind) for kind in self._kinds)
-        cuts = shots.key()
-        self._identity = content_key(self._own, words, cuts) if words or cuts else self._own
-        known = source.size_format if isinstance(source, StepSource) else source.format
-        self._format = step.new_format(known, settings) if _is_shape(step) else known  # type: ignore[union-attr]
-
-    @property
-    def format(self) -> PictureFormat:
-        """Format after the step; a change of time has to be studied first."""
-        if self.is_time:
-            return self.timing.new_format(self._source.format)
-        return replace(self._format, rate=self._source.format.rate, field_order=self._source.format.field_order)
-
-    @property
-    def size_format(self) -> PictureFormat:
-        """Format after the step, but for rate and field order: known without studying anything."""
-        return self._format
-
-    @property
-    def timing(self) -> Timing:
-        """What a time step makes of the reel; studied at the first asking."""
-        return self.studied(Progress())
-
-    @property
-    def time_notes(self) -> tuple[str, ...]:
-        """What a time step has to say of the reel."""
-        return self.timing.notes if self.is_time else ()
-
-    @property
-    def judges_itself(self) -> bool:
-        """Whether a time step says how well it made a frame."""
-        return bool(getattr(self.step, "judges_itself", False))
-
-    def doubts(self) -> list[Doubt]:
-        """What a time step wants a person's word on, in the reel's own frames."""
-        return [
-            Doubt(self._reel_frame(one.first), self._reel_frame(one.last), one.words)
-            for one in (self.timing.doubts if self.is_time else ())
-        ]
-
-    @property
-    def _timing_key(self) -> str:
-        words = "/".join(self._said.verdicts.key(kind) for kind in self._kinds)
-        return f"timing/{self._own}/{words}/{self._shots.key()}"
-
-    @property
-    def is_studied(self) -> bool:
-        """Whether nothing of the reel has to be studied any more."""
-        return not self.is_time or self._timing_key in self._cache
-
-    def studied(self, progress: Progress) -> Timing:
-        """The same, with progress."""
-
-        def study() -> Timing:
-            reel = StudiedReel(self._source, self._shots, self._word_on, self._cache, self._studies)
-            return self.step.study(reel, self.settings, progress)  # type: ignore[union-attr]
-
-        return self._cache.get(self._timing_key, study, lambda timing: TIMING_BYTES * len(timing.timeline))
-
-    def _word_on(self, number: int) -> str:
-        """A person's verdict on what begins with a frame before this step."""
-        place = self._reel_frame(number)
-        words = [word for kind in self._kinds for word in self._said.verdicts.on(kind, place)]
-        return words[-1].word if words else "undecided"
-
-    @property
-    def _kinds(self) -> tuple[str, ...]:
-        """What a person's words that concern this step are about: itself, and what the survey calls its findings."""
-        return (self.step.id, *getattr(self.step, "finding_kinds", ()))
-
-    @property
-    def timeline(self) -> Timeline:
-        """Which frame of the reel each frame behind this step comes from."""
-        if self._timeline is None:
-            before = self._earlier.timeline if self._earlier is not None else None
-            own = self.timing.timeline if self.is_time else Timeline.same(len(self), self._source.format.rate)
-            self._timeline = own if before is None else before.then(own)
-        return self._timeline
-
-    def _reel_frame(self, number: int) -> int:
-        """The reel's frame that a frame before this step comes from: verdicts and regions are about those."""
-        if self._earlier is None or not self._earlier.changes_time:
-            return number
-        return int(self._earlier.timeline.sources[number])
-
-    @property
-    def changes_time(self) -> bool:
-        """Whether this step or one before it does."""
-        return self.is_time or (self._earlier is not None and self._earlier.changes_time)
-
-    @property
-    def identity(self) -> str:
-        """Key over everything that the pictures depend on."""
-        return self._identity
-
-    def __len__(self) -> int:
-        return len(self.timing.timeline) if self.is_time else len(self._source)
-
-    def key(self, number: int) -> str:
-        """Cache key of a frame; the verdicts on other frames do not change it."""
-        return f"frame/{self._on(number)}"
-
-    def _on(self, number: int) -> str:
-        """What the result on one frame depends on."""
-        if self.is_time:
-            return f"{self._identity}/{number}"
-        cuts = self._shots.key(number, self.step.reach(self.settings) if hasattr(self.step, "reach") else 0)
-        return f"{self._own}/{self._said.verdicts.key(self.step.id, self._reel_frame(number))}/{cuts}/{number}"
-
-    def window(self, number: int) -> ChainWindow:
-        """What the step sees at a frame."""
-        return ChainWindow(self._source, number, self._shots, self._cache)
-
-    def frame(self, number: int) -> Frame:
-        """Frame `number` after the step."""
-        return self._results.get(self.key(number), lambda: self._make(number), lambda f: f.nbytes)
-
-    def evidence(self, number: int) -> Evidence | None:
-        """Where a local step acts on the frame, in whole chroma blocks; None for the other families."""
-        if not _is_local(self.step):
-            return None
-        return self._cache.get(f"evidence/{self._on(number)}", lambda: self._find(number), lambda e: e.nbytes)
-
-    def shown(self, number: int) -> Evidence | None:
-        """What a time step shows of a frame that it made; `number` is of its output. None for all others."""
-        if not (self.is_time and hasattr(self.step, "show") and self.timing.timeline.made[number]):
-            return None
-
-        def show() -> Evidence:
-            window = self.window(int(self.timing.timeline.sources[number]))
-            return self.step.show(window, self.timing, number, self.settings)  # type: ignore[union-attr, no-any-return]
-
-        return self._cache.get(f"evidence/{self._on(number)}", show, lambda e: e.nbytes)
-
-    def _find(self, number: int) -> Evidence:
-        found = self.step.find(self.window(number), self.settings)  # type: ignore[union-attr]
-        place = self._reel_frame(number)
-        found = within(found, allowed(self._said.regions, place, found.mask.shape))
-        verdicts = self._said.verdicts.on(self.step.id, place)
-        found = apply_verdicts(found, verdicts, lambda area: self._find_at(number, area))
-        mask = align_to_chroma(found.mask, self._source.format)
-        if found.weight is not None:
-            added = mask & ~found.mask
-            found = replace(found, weight=np.where(added, np.float32(0.0), found.weight))
-        return replace(found, mask=mask)
-
-    def _find_at(self, number: int, area: Area) -> Evidence:
-        """What a person's word adds at a place: as the step sees it, or the place as it was drawn."""
-        if hasattr(self.step, "find_at"):
-            return self.step.find_at(self.window(number), area, self.settings)  # type: ignore[no-any-return]
-        mask = np.zeros((self._source.format.height, self._source.format.width), np.bool_)
-        mask[area[1] : area[1] + area[3], area[0] : area[0] + area[2]] = True
-        return Evidence(mask, blobs=(Blob(area, int(mask.sum()), 0.0, 0.0),))
-
-    def explain(self, number: int, area: Area) -> str:
-        """From where a piece of the evidence is filled, in words; "" where the step does not say."""
-        evidence = self.evidence(number)
-        if evidence is None or not hasattr(self.step, "explain"):
-            return ""
-        return str(self.step.explain(self.window(number), evidence, area, self.settings))
-
-    def made_where(self, number: int) -> Mask:
-        """(H, W) bool, where a frame behind a time step was made anew: in its regions, if frames stay in place."""
-        fmt, timing = self._format, self.timing
-        everywhere = np.ones((fmt.height, fmt.width), np.bool_)
-        if timing.timeline.moves:
-            return everywhere
-        where = allowed(self._said.regions, self._reel_frame(number), everywhere.shape)
-        return everywhere if where is None else align_to_chroma(where, fmt)
-
-    def _timed(self, number: int) -> Frame:
-        """A frame behind a time step: a copy, or made anew."""
-        timing = self.timing
-        source = int(timing.timeline.sources[number])
-        if not timing.timeline.made[number]:
-            frame = self._source.frame(source)
-        else:
-            frame = self.step.make(self.window(source), timing, number, self.settings)  # type: ignore[union-attr]
-            where = self.made_where(number)
-            frame = frame if where.all() else inside_only(self._source.frame(source), frame, where)
-        fmt = timing.new_format(frame.format)
-        return frame if frame.number == number and frame.format == fmt else replace(frame, number=number, format=fmt)
-
-    def _make(self, number: int) -> Frame:
-        if self.is_time:
-            return self._timed(number)
-        frame = self._source.frame(number)
-        if _is_shape(self.step):
-            return self.step.reshape(frame, self.settings)  # type: ignore[union-attr]
-        if not _is_local(self.step):
-            return from_rgb(frame, self.step.render(self.window(number), self.settings))  # type: ignore[union-attr]
-        evidence = self.evidence(number)
-        if evidence is None or not evidence.mask.any():
-            return frame
-        mended = self.step.mend(self.window(number), evidence, self.settings)  # type: ignore[union-attr]
-        painted = paint_inside(frame, mended, evidence.mask, evidence.weight)
-        return replace(painted, touched=merge_touched(frame.touched, evidence.mask))
-
-
-def _is_local(step: AnyStep) -> bool:
-    return hasattr(step, "find")
-
-
-def _is_shape(step: AnyStep) -> bool:
-    return hasattr(step, "reshape")
 
 
 class Chain:
@@ -349,12 +119,12 @@ class Chain:
         """The same before that step."""
         return self.behind(place - 1, number)
 
-    def time_words(self, view_point: int, frame: int) -> str:
-        """What became of a frame of the reel in time, "" where nothing did."""
+    def time_words(self, view_point: int, frame: int, output: int | None = None) -> str:
+        """What became of a frame of the reel in time, or what an output frame is; "" where nothing did."""
         if not self.changes_time(view_point):
             return ""
         timeline = self.timeline_at(view_point)
-        output = timeline.output_of(frame)
+        output = timeline.output_of(frame) if output is None else output
         shown = int(timeline.sources[output])
         place = f"output frame {output} of {len(timeline)}" if timeline.moves else ""
         if timeline.made[output] and shown == frame:
@@ -373,6 +143,26 @@ class Chain:
     def size_format(self) -> PictureFormat:
         """Format of the result but for rate and field order: known without studying anything."""
         return self.result.size_format if isinstance(self.result, StepSource) else self.result.format
+
+    def number_before(self, place: int, frame: int) -> int:
+        """The frame that the step at a place of the treatment (1 is the first) sees for a frame of the reel."""
+        return self.output_of(place - 1, frame)
+
+    def seam_at(self, view_point: int, output: int) -> tuple[int, int]:
+        """The last good output frame before one that was made, and the first good one after it.
+
+        Beside a frame that was not made these are its neighbours; at the ends of the reel the frame itself.
+        """
+        good = np.flatnonzero(~self.timeline_at(view_point).made)
+        last = good[good < output]
+        first = good[good > output]
+        return int(last[-1]) if len(last) else output, int(first[0]) if len(first) else output
+
+    def next_made(self, view_point: int, output: int, direction: int) -> int | None:
+        """The next output frame that begins a run of made ones, on (+1) or back (-1); None where there is no more."""
+        starts = [run.start for run in runs_of(self.timeline_at(view_point).made)]
+        ahead = [start for start in starts if (start - output) * direction > 0]
+        return (min(ahead) if direction > 0 else max(ahead)) if ahead else None
 
     def frame_at(self, view_point: int, frame: int) -> Frame:
         """What a view point shows of a frame of the reel."""
@@ -403,11 +193,17 @@ class Chain:
         """The view point, or the last before it whose pictures can be made without studying the reel first."""
         return next(place for place in range(view_point, -1, -1) if self.is_studied(place))
 
-    def evidence_at(self, view_point: int, frame: int) -> Evidence | None:
-        """Evidence of the step that leads to a view point; None at the source and for a step that rests."""
+    def evidence_at(self, view_point: int, frame: int, output: int | None = None) -> Evidence | None:
+        """Evidence of the step that leads to a view point; None at the source and for a step that rests.
+
+        Args:
+            view_point: place on the path.
+            frame: of the reel.
+            output: the output frame at that view point; None for the one that shows the reel's.
+        """
         place = self.view_points[view_point]
         resting = view_point > 0 and self.view_points[view_point - 1] is place
         if not isinstance(place, StepSource) or resting or not place.is_studied:
             return None
-        output = self.output_of(view_point, frame)
+        output = self.output_of(view_point, frame) if output is None else output
         return place.shown(output) if place.is_time else place.evidence(output)

@@ -39,6 +39,8 @@ def _compare_words(look: Look, ways: Ways, wipe: Wipe) -> str:
         return "Wipe: source " + ("above" if abs(wipe.angle) > FLAT_DEGREES else "on the left")
     if ways.compare == "side":
         return "Side by side"
+    if ways.compare == "splice":
+        return "Splice: the frame between the good ones around it"
     if look.computed is None:
         return "Source and view point differ in size: nothing to subtract"
     if ways.compare == "difference":
@@ -52,11 +54,22 @@ def _evidence_words(look: Look, drawing: Drawing) -> str:
     name = "Evidence alone" if drawing.evidence == "mask" else "Evidence"
     if look.evidence is None:
         return f"{name}: select a step"
-    if look.evidence.doubt:
-        return f"{name}: none; {look.evidence.doubt}"
+    said = look.evidence.doubt or look.evidence.words
+    if said:
+        return f"{name}: {said}" if look.evidence.mask.any() else f"{name}: none; {said}"
     count = len(look.evidence.blobs)
     words = [f"{name}: {count} found on this frame" if count else f"{name}: nothing found on this frame"]
     doubtful = len(doubtful_blobs(look.evidence))
     words += [f"{doubtful} doubtful"] if doubtful else []
     words += [f"{len(look.evidence.left)} left by your word"] if look.evidence.left else []
     return ", ".join(words)
+
+
+def pane_words(look: Look, ways: Ways) -> tuple[str, ...]:
+    """What lies in each of several panes."""
+    if ways.compare != "splice" or look.seam is None:
+        return "source", "view point"
+    here = look.number if look.output is None else look.output
+    (last, _), (first, _) = look.seam
+    made = "made" if "made" in look.time else "this frame"
+    return f"last good: {last}", f"{made}: {here}", f"first good: {first}"

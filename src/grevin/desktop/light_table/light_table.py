@@ -22,7 +22,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from grevin.core.measure.area import Box
 from grevin.core.picture.display import Screen, mask_screen
 from grevin.desktop.light_table.drawing import Drawing
-from grevin.desktop.light_table.labels import labels
+from grevin.desktop.light_table.labels import labels, pane_words
 from grevin.desktop.light_table.marks import OutlineMark, paint_marks
 from grevin.desktop.light_table.painting import (
     evidence_overlay,
@@ -37,13 +37,14 @@ from grevin.desktop.light_table.painting import (
 from grevin.desktop.light_table.view import FIT, View
 from grevin.desktop.light_table.wipe import Wipe
 from grevin.desktop.style import look as style
+from grevin.desktop.tying.lines import ShownLine, paint_lines
 from grevin.desktop.work.looks import COMPUTED, Look, Ways
 
 CLICK_PX = 4  # a press that moves no farther is a click
 GRIP_PX = 7  # how near the pointer must be to take hold of the wipe's line
 GAP_PX = 4  # between the two pictures side by side
 PAN_SHARE = 0.12  # of the table's size that a key moves the picture
-Hold = Literal["nothing", "picture", "wipe", "knob", "box"]
+Hold = Literal["nothing", "picture", "wipe", "knob", "box", "line"]
 
 
 class LightTable(QWidget):
@@ -54,6 +55,9 @@ class LightTable(QWidget):
     pointed = Signal(object)
     boxed = Signal(object)
     clicked = Signal(object)
+    line_pressed = Signal(object)
+    line_dragged = Signal(object)
+    line_released = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -71,6 +75,8 @@ class LightTable(QWidget):
         self._box: Box | None = None
         self._marks: tuple[OutlineMark, ...] = ()
         self._mark_words = ""
+        self._lines: tuple[ShownLine, ...] = ()
+        self._tying = False
         self._pressed: QPointF | None = None
         self._measuring = False
         self._waiting = False
@@ -155,6 +161,17 @@ class LightTable(QWidget):
             self._marks, self._mark_words = marks, words
             self.update()
 
+    def show_tying(self, on: bool) -> None:
+        """Whether a drag draws lines instead of moving the picture."""
+        self._tying = on
+        self.setCursor(Qt.CursorShape.CrossCursor if on or self._measuring else Qt.CursorShape.ArrowCursor)
+
+    def show_lines(self, lines: tuple[ShownLine, ...]) -> None:
+        """Lines over the picture."""
+        if lines != self._lines:
+            self._lines = lines
+            self.update()
+
     # Geometry, in the screen's own pixels
 
     def aspect(self) -> float:
@@ -173,12 +190,11 @@ class LightTable(QWidget):
         return QRectF(0, 0, round(self.width() * ratio), round(self.height() * ratio))
 
     def panes(self) -> list[QRectF]:
-        """The areas in which the picture lies: one, or two side by side."""
+        """The areas in which the picture lies: one, or two or three side by side."""
         whole = self._whole()
-        if self._ways.compare != "side":
-            return [whole]
-        half = (whole.width() - GAP_PX) / 2
-        return [QRectF(0, 0, half, whole.height()), QRectF(half + GAP_PX, 0, half, whole.height())]
+        count = {"side": 2, "splice": 3}.get(self._ways.compare, 1)
+        wide = (whole.width() - GAP_PX * (count - 1)) / count
+        return [QRectF(place * (wide + GAP_PX), 0, wide, whole.height()) for place in range(count)]
 
     def table(self) -> tuple[float, float]:
         """Size of a pane in the screen's pixels."""
@@ -274,14 +290,18 @@ class LightTable(QWidget):
         lay(painter, self._picture(look, number), place)
         if self._ways.compare == "wipe" and not self._drawing.before:
             paint_wipe(painter, self._wipe, look.before, pane, place)
-        if self._drawing.evidence == "hatch":
+        if self._drawing.evidence == "hatch" and not (look.seam is not None and number != 1):
             self._paint_evidence(painter, look, pane, place)
         if self._box is not None:
             paint_box(painter, self._box, place, self.scale() * self.aspect(), self.scale())
         paint_marks(painter, self._marks, place, self.scale() * self.aspect(), self.scale())
+        if look.seam is None or number == 1:
+            paint_lines(painter, self._lines, place, self.scale() * self.aspect(), self.scale())
         painter.restore()
 
     def _picture(self, look: Look, pane: int) -> Screen:
+        if self._ways.compare == "splice" and look.seam is not None and pane != 1:
+            return look.seam[0 if pane == 0 else 1][1]
         source = self._drawing.before or (self._ways.compare == "side" and pane == 0)
         if source:
             return look.before
@@ -306,11 +326,10 @@ class LightTable(QWidget):
         ratio = self.devicePixelRatioF()
         above = labels(look, self._ways, self._drawing, self._wipe, self._waiting)
         paint_words(painter, above, self._mark_words.splitlines(), self.height())
-        if self._ways.compare == "side" and not self._drawing.before:
-            left, right = self.panes()
+        if len(self.panes()) > 1 and not self._drawing.before:
             bottom = self.height() - painter.fontMetrics().height() - 18
-            label(painter, "source", left.left() / ratio + 8, bottom)
-            label(painter, "view point", right.left() / ratio + 8, bottom)
+            for pane, words in zip(self.panes(), pane_words(look, self._ways), strict=False):
+                label(painter, words, pane.left() / ratio + 8, bottom)
 
     # Pointer
 
@@ -332,6 +351,8 @@ class LightTable(QWidget):
                 return "knob"
             if self._wipe.distance(point, table) <= GRIP_PX:
                 return "wipe"
+        if self._tying:
+            return "line"
         shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         return "box" if self._measuring or shift else "picture"
 
@@ -340,7 +361,9 @@ class LightTable(QWidget):
         self._hold = self._held_at(event)
         left = event.button() == Qt.MouseButton.LeftButton
         self._pressed = event.position() if self._hold == "picture" and left and not self.panning_by_space else None
-        self._box_start = self._picture_point(event.position()) if self._hold == "box" else None
+        self._box_start = self._picture_point(event.position()) if self._hold in {"box", "line"} else None
+        if self._hold == "line" and self._box_start is not None:
+            self.line_pressed.emit(self._box_start)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         self.pointed.emit(self._pixel_under(event.position()))
@@ -354,6 +377,8 @@ class LightTable(QWidget):
             self.wipe_changed.emit(self._wipe.turned_towards(point, table))
         elif self._hold == "box":
             self._drag_box(event.position())
+        elif self._hold == "line":
+            self._drag_line(event.position())
         else:
             moved = (event.position() - self._drag) * self.devicePixelRatioF()
             self._drag, self._panned = event.position(), self.panning_by_space
@@ -363,6 +388,11 @@ class LightTable(QWidget):
         here = self._picture_point(position)
         if self._look is not None and self._box_start is not None and here is not None:
             self.boxed.emit(Box.between(self._box_start, here, self._look.source.format))
+
+    def _drag_line(self, position: QPointF) -> None:
+        here = self._picture_point(position)
+        if here is not None and self._box_start is not None:
+            self.line_dragged.emit((here[0] - self._box_start[0], here[1] - self._box_start[1]))
 
     def _pixel_under(self, position: QPointF) -> tuple[int, int] | None:
         point = self._picture_point(position)
@@ -377,6 +407,8 @@ class LightTable(QWidget):
         still = self._pressed is not None and (event.position() - self._pressed).manhattanLength() <= CLICK_PX
         if still and spot is not None:
             self.clicked.emit(spot)
+        if self._hold == "line":
+            self.line_released.emit()
         self._drag = self._pressed = None
         self._hold = "nothing"
 
@@ -388,8 +420,8 @@ class LightTable(QWidget):
             self.zoom_step(1 if event.angleDelta().y() > 0 else -1, event.position())
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        if self._drawing.evidence != "off":
-            self.mousePressEvent(event)  # two clicks on pieces of the evidence
+        if self._drawing.evidence != "off" or self._tying:
+            self.mousePressEvent(event)  # two clicks on pieces of the evidence, or on a line
             return
         self.zoom_to(1.0 if self._view.zoom == FIT else FIT, event.position())
 

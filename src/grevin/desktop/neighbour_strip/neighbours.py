@@ -9,12 +9,19 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from grevin.core.errors import GrevinError, UnreadableFrameError
 from grevin.core.picture.display import Channel
+from grevin.core.timebase.timeline import Timeline
 from grevin.desktop.neighbour_strip.strip import NeighbourStrip
 from grevin.desktop.session import Session
 from grevin.desktop.work.looks import judge_neighbour, make_neighbour
 from grevin.desktop.work.workers import LatestWorker, Request
 
 DELAY_MS = 120
+
+
+def _output_words(timeline: Timeline, number: int) -> str:
+    """What an output frame is."""
+    source = int(timeline.sources[number])
+    return f"made, after frame {source}" if timeline.made[number] else f"frame {source}"
 
 
 class Neighbours(QObject):
@@ -40,7 +47,12 @@ class Neighbours(QObject):
 
     def show_place(self, aspect: float) -> None:
         """The place changed: pictures follow in a moment."""
-        self._strip.show_place(self._session.place.frame, self._session.kept, aspect)
+        session, timeline = self._session, self._session.moved
+        if timeline is None:
+            self._strip.show_place(session.place.frame, session.kept, aspect)
+        else:
+            outputs = timeline.outputs_in(session.kept)
+            self._strip.show_place(session.output, outputs, aspect, partial(_output_words, timeline))
         self._timer.start()
 
     def renew(self, channel: Channel) -> None:
@@ -69,6 +81,9 @@ class Neighbours(QObject):
             Request(("picture", frame, key), partial(make_neighbour, chain, frame, view_point, self._channel))
             for frame in frames
         ]
+        if self._session.moved is not None:
+            self._worker.ask(*pictures)
+            return
         judgements = [Request(("judged", frame, key), partial(judge_neighbour, chain, frame)) for frame in frames]
         self._worker.ask(*pictures, *judgements)
 

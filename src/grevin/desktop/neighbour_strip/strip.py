@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
@@ -40,6 +42,7 @@ class NeighbourStrip(QWidget):
         self._pictures: dict[int, Screen] = {}
         self._judgements: dict[int, Judgement] = {}
         self._missing: dict[int, str] = {}
+        self._name: Callable[[int], str] | None = None
 
     @property
     def offsets(self) -> range:
@@ -56,9 +59,20 @@ class NeighbourStrip(QWidget):
         self.count = count
         self.update()
 
-    def show_place(self, number: int, frames: range, aspect: float) -> None:
-        """Centre on a frame of `frames`; pictures of frames out of sight are dropped."""
-        self._number, self._frames, self._aspect = number, frames, aspect
+    def show_place(
+        self, number: int, frames: range, aspect: float, name: Callable[[int], str] | None = None
+    ) -> None:  # fmt: skip
+        """Centre on a frame of `frames`; pictures of frames out of sight are dropped.
+
+        Args:
+            number: the frame.
+            frames: those that there are.
+            aspect: width of a pixel over its height.
+            name: what a frame is, where they are those of an output; None for frames of the reel.
+        """
+        if (name is None) != (self._name is None):
+            self.forget()
+        self._number, self._frames, self._aspect, self._name = number, frames, aspect, name
         near = {number + offset for offset in self.offsets}
         self._pictures = {frame: screen for frame, screen in self._pictures.items() if frame in near}
         self._missing = {frame: words for frame, words in self._missing.items() if frame in near}
@@ -100,8 +114,10 @@ class NeighbourStrip(QWidget):
         if frame not in self._frames:
             return "no frame", ""
         offset = frame - self._number
-        judged = self._judgements.get(frame)
+        judged = self._judgements.get(frame) if self._name is None else None
         first = str(frame) if offset == 0 else f"{frame}  {offset:+d}"
+        if self._name is not None:
+            return first, self._name(frame)
         return first, judged.words() if judged is not None else ""
 
     def _cell(self, place: int) -> QRectF:

@@ -11,6 +11,8 @@ from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from grevin.core.errors import GrevinError, UnreadableFrameError
 from grevin.core.measure.area import read_point
+from grevin.core.steps.base import Evidence, changes_time
+from grevin.core.steps.registry import step_by_id
 from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.light_table.view import View
 from grevin.desktop.measuring.measuring import Measuring
@@ -20,12 +22,15 @@ from grevin.desktop.places.looking_bar import LookingBar
 from grevin.desktop.places.playing import Player
 from grevin.desktop.places.time_bar import TimeBar
 from grevin.desktop.places.ways_of_looking import WaysOfLooking
+from grevin.desktop.reviewing.borders import SetBorders
+from grevin.desktop.reviewing.seams import Seams
 from grevin.desktop.reviewing.specks import Specks
 from grevin.desktop.scopes.panel import ScopesPanel
 from grevin.desktop.session import Place, Session
 from grevin.desktop.test_strip.strip import ValueStrip
 from grevin.desktop.test_strip.trying import Trying
 from grevin.desktop.treatment_path.path import PATH_WIDTH, TreatmentPath
+from grevin.desktop.tying.tying import Tying
 from grevin.desktop.work.looks import Look, make_look
 from grevin.desktop.work.readying import Readying
 from grevin.desktop.work.studying import Studying
@@ -60,6 +65,9 @@ class Bench(QWidget):
         self.trying = Trying(session, self.value_strip, self)
         self.measuring = Measuring(session, self.table, self.looking_bar, self.scopes, self)
         self.specks = Specks(session, self.table, self)
+        self.tying = Tying(session, self.table, self.looking_bar, self)
+        self.borders = SetBorders(session, self)
+        self.seams = Seams(session, self.player, self)
         self.readying = Readying(self)
         self.studying = Studying(self)
         self._shown_view_point = 0
@@ -120,7 +128,10 @@ class Bench(QWidget):
         self.table.clicked.connect(self.specks.click)
         self.measuring.box_changed.connect(self.specks.show_box)
         self.specks.evidence_wanted.connect(self._show_evidence)
-        for told in (self.player.told, self.specks.told, self.measuring.told, self.studying.told):
+        for told in (
+            self.player.told, self.specks.told, self.measuring.told, self.studying.told, self.tying.told,
+            self.borders.told, self.seams.told,
+        ):  # fmt: skip
             told.connect(self.told)
         for faulted in (self.scopes.faulted, self.trying.faulted, self.specks.faulted, self.studying.faulted):
             faulted.connect(self.faulted)
@@ -136,7 +147,7 @@ class Bench(QWidget):
         self.time_bar.frame_typed.connect(session.go)
         self.time_bar.counter_chosen.connect(session.count_in)
         self.time_bar.faulted.connect(self.faulted)
-        self.strip.frame_chosen.connect(session.go)
+        self.strip.frame_chosen.connect(session.go_output)
         self.path.step_added.connect(session.add_step)
         self.path.step_removed.connect(session.remove_step)
         self.path.step_switched.connect(session.switch_step)
@@ -250,9 +261,10 @@ class Bench(QWidget):
         evidence_of = 0 if hidden and self.player.playing else chain.known_view_point(self._session.selected)
         small = self.player.playing and self.table.scale() <= SMALL_SCALE
         ways = replace(self.looking.ways, small=small)
-        tag = (chain, place.frame, view_point, ways)
+        output = place.output if view_point == place.view_point else None
+        tag = (chain, place.frame, view_point, output, ways)
         self.table.show_waiting(not self.player.playing)
-        make = partial(make_look, chain, place.frame, view_point, evidence_of, ways)
+        make = partial(make_look, chain, place.frame, view_point, evidence_of, ways, output)
         self._looker.ask(Request(tag, make))
 
     def _show_studied(self) -> None:
@@ -261,18 +273,21 @@ class Bench(QWidget):
         self.studied.emit()
 
     def _take_look(self, tag: Any, look: Look) -> None:
-        chain, place = self._session.chain, self._session.place
+        session = self._session
+        chain, place = session.chain, session.place
         if chain is None or tag[0] is not chain:
             return
         self.table.show_look(look, self.aspect())
         known = chain.known_view_point(place.view_point)
-        self.table.show_waiting(not self.player.playing and tag[1:3] != (place.frame, known))
+        self.table.show_waiting(not self.player.playing and tag[1:4] != (place.frame, known, place.output))
         if not self.player.playing:
             self._share_view(self.table.view)
-            self.strip.show_picture(look.number, look.after)
+            at_output = session.moved is not None and look.output is not None
+            self.strip.show_picture(look.output if at_output else look.number, look.after)  # type: ignore[arg-type]
             self._show_facts(look)
             self.measuring.read(look)
             self.specks.take_look()
+            self.tying.show()
         if not (self.player.playing and self.scopes.busy):
             self.scopes.show_frame(look.frame)
         self.looked.emit(look)
@@ -281,13 +296,19 @@ class Bench(QWidget):
         for place in range(1, len(self._session.treatment.steps) + 1):
             words = "\n".join(look.notes[:3]) if place == self._session.selected else ""
             if place == self._session.selected and look.evidence is not None:
-                area = 100.0 * float(look.evidence.mask.mean())
-                count = len(look.evidence.blobs)
-                words = f"This frame: {count} found, {area:.2f} % of the picture."
-                words = words if count else look.evidence.doubt or "This frame: nothing found."
-                if look.evidence.doubt:
-                    self._session.note_doubt(look.number, look.evidence.doubt)
+                words = "\n".join(filter(None, (self._evidence_words(look, look.evidence), words)))
             self.path.show_facts(place, words)
+
+    def _evidence_words(self, look: Look, evidence: Evidence) -> str:
+        """What the selected step found on this frame, or says of how it made it."""
+        if changes_time(step_by_id(self._session.treatment.steps[self._session.selected - 1].step)):
+            words = evidence.doubt or evidence.words
+            return f"This frame: {words}" if words else ""
+        if evidence.doubt:
+            self._session.note_doubt(look.number, evidence.doubt)
+        if not evidence.blobs:
+            return evidence.doubt or "This frame: nothing found."
+        return f"This frame: {len(evidence.blobs)} found, {100.0 * float(evidence.mask.mean()):.2f} % of the picture."
 
     def _take_fault(self, tag: Any, fault: Exception) -> None:
         chain, frame = self._session.chain, self._session.place.frame
@@ -309,7 +330,9 @@ class Bench(QWidget):
         if chain is None or idle or chain.known_view_point(place.view_point) < place.view_point:
             self.readying.pause()
             return
-        self.readying.start(chain, place.view_point, self.player.loop, place.frame)
+        timeline = self._session.moved
+        frames = self.player.loop if timeline is None else timeline.outputs_in(self.player.loop)
+        self.readying.start(chain, place.view_point, frames, place.frame if timeline is None else self._session.output)
 
     # Ways of looking
 

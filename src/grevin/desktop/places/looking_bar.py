@@ -44,7 +44,7 @@ class LookingBar(QWidget):
         layout.addWidget(before)
         self._compare = self._choice(
             "compare", {label: key for key, label in COMPARE_LABELS.items()},
-            "How source and view point are compared (C wipe, S side by side, Shift+T difference, T taken away).",
+            "How pictures are compared (C wipe, S side by side, Shift+S splice, Shift+T difference, T taken away).",
         )  # fmt: skip
         layout.addWidget(self._compare)
         self._gain = QDoubleSpinBox()
@@ -66,7 +66,8 @@ class LookingBar(QWidget):
         layout.addWidget(evidence)
         layout.addStretch(1)
         for act, icon, words_on in (
-            ("test_strip", "strip", "Test strip"), ("measure", "measure", "Measure"), ("scopes", "scopes", "Scopes"),
+            ("test_strip", "strip", "Test strip"), ("tie", "tie", "Tie"), ("measure", "measure", "Measure"),
+            ("scopes", "scopes", "Scopes"),
         ):  # fmt: skip
             layout.addWidget(self._button(act, icon, words_on, checkable=True))
         self._zoom = QComboBox()

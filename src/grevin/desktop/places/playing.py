@@ -32,6 +32,8 @@ class Player(QObject):
         self._loop: range | None = None
         self._narrow: range | None = None
         self._pace: Pace | None = None
+        self._frames = range(0)
+        self._moved = False
         self.speed = 0
 
     @property
@@ -88,14 +90,20 @@ class Player(QObject):
         self._begin(direction * min(FASTEST, 2 * abs(self.speed)) if same else direction)
 
     def _begin(self, speed: int) -> None:
-        loop, frame = self.loop, self._session.place.frame
-        reel = self._session.reel
-        if reel is None or len(loop) < 2:
+        session = self._session
+        reel, timeline = session.reel, session.moved
+        if reel is None:
             return
-        self._pace = reel.pace
+        self._moved = timeline is not None
+        frames = self.loop if timeline is None else timeline.outputs_in(self.loop)
+        if len(frames) < 2:
+            return
+        self._frames = frames
+        self._pace = reel.pace if timeline is None else Pace(timeline.rate)
+        frame = session.place.frame if timeline is None else session.output
         was_playing = self.playing
         self.speed = speed
-        self._start = frame if frame in loop else loop.start
+        self._start = frame if frame in frames else frames.start
         self._shown, self._told_at = 0, 0.0
         self._clock.start()
         self._timer.start()
@@ -120,9 +128,13 @@ class Player(QObject):
         if self._session.reel is None or self._pace is None:
             self.stop()
             return
+        if self._moved != (self._session.moved is not None):
+            self._begin(self.speed)  # the view point passed a change of time
         seconds = self._clock.elapsed() / 1000.0
-        frame = self._pace.frame_due(self._start, seconds * self.speed, self.loop)
-        if frame != self._session.place.frame:
+        frame = self._pace.frame_due(self._start, seconds * self.speed, self._frames)
+        if self._moved and frame != self._session.output:
+            self._session.go_output(frame)
+        elif not self._moved and frame != self._session.place.frame:
             self._session.go(frame)
         if seconds - self._told_at > TELL_S:
             self._told_at = seconds

@@ -35,7 +35,7 @@ class WaysOfLooking(QObject):
             "one_picture": self.plain, "turn_wipe": self._turn_wipe, "pixels": self._switch_pixels,
             "gain_up": partial(self._gain, GAIN_STEP), "gain_down": partial(self._gain, 1 / GAIN_STEP),
             "evidence": partial(self._switch_evidence, "hatch"), "mask": partial(self._switch_evidence, "mask"),
-            **{name: partial(self._switch_compare, name) for name in ("wipe", "side", "difference", "taken")},
+            **{name: partial(self._switch_compare, name) for name in ("wipe", "side", "splice", "difference", "taken")},
             **{name: partial(self._switch_channel, name) for name in channels},
         }  # fmt: skip
 

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 
 from grevin.core.errors import SettingsError
 from grevin.core.steps.settings import Settings, is_numbers, matters, numbers_from, numbers_text
+from grevin.desktop.treatment_path.drawn_rows import DrawnRows
 
 
 class SettingsForm(QWidget):
@@ -57,6 +58,10 @@ class SettingsForm(QWidget):
             check = QCheckBox()
             check.toggled.connect(emit)
             return check
+        if get_origin(annotation) is tuple and not is_numbers(annotation):
+            rows = DrawnRows()
+            rows.changed.connect(emit)
+            return rows
         if is_numbers(annotation):
             field = QLineEdit()
             field.setPlaceholderText("such as 12, 13, 40-44")
@@ -104,6 +109,8 @@ class SettingsForm(QWidget):
                 control.setCurrentText(str(value))
             elif isinstance(control, QCheckBox):
                 control.setChecked(bool(value))
+            elif isinstance(control, DrawnRows):
+                control.show_things(value)
             elif isinstance(control, QLineEdit):
                 control.setText(numbers_text(value))
             elif isinstance(control, QSpinBox | QDoubleSpinBox):

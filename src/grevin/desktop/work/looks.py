@@ -12,11 +12,13 @@ from grevin.core.picture.frame import Frame
 from grevin.core.picture.halving import halved
 from grevin.core.quality.harm import harm_of
 from grevin.core.steps.base import Evidence
-from grevin.core.treatment.chain import Chain, StepSource
+from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.step_source import StepSource
 
-Compare = Literal["one", "wipe", "side", "difference", "taken"]
+Compare = Literal["one", "wipe", "side", "difference", "taken", "splice"]
 COMPARE_LABELS: dict[Compare, str] = {
     "one": "one picture", "wipe": "wipe", "side": "side by side", "difference": "difference", "taken": "taken away",
+    "splice": "splice",
 }  # fmt: skip
 COMPUTED: set[Compare] = {"difference", "taken"}
 FIRST_GAIN = 8.0
@@ -53,7 +55,9 @@ class Look:
         evidence: of the step that was asked for, None where there is none.
         harm: share of what was taken away that follows the picture's detail; None where nothing was.
         time: what became of the frame in time, "" where nothing did.
-        notes: what the time step that was asked for has to say of the reel.
+        notes: what the time step that was asked for has to say of the frame and of the reel.
+        output: number of the frame at the view point, None where no step changes time.
+        seam: pictures of the good frames around, with their numbers at the view point, for the splice; else None.
     """
 
     number: int
@@ -67,6 +71,8 @@ class Look:
     harm: float | None
     time: str = ""
     notes: tuple[str, ...] = ()
+    output: int | None = None
+    seam: tuple[tuple[int, Screen], tuple[int, Screen]] | None = None
 
 
 def screen_of(chain: Chain, frame: Frame, key: str, channel: Channel = "colour", small: bool = False) -> Screen:
@@ -78,32 +84,53 @@ def screen_of(chain: Chain, frame: Frame, key: str, channel: Channel = "colour",
     return chain.cache.get(f"screen/{channel}/{small}/{key}", make, lambda screen: screen.nbytes)
 
 
-def make_look(chain: Chain, number: int, view_point: int, evidence_of: int, ways: Ways) -> Look:
+def make_look(
+    chain: Chain, number: int, view_point: int, evidence_of: int, ways: Ways, output: int | None = None
+) -> Look:  # fmt: skip
     """Make a look; dear parts come from the chain's cache.
 
     Args:
         chain: the reel under its treatment.
-        number: frame.
+        number: frame of the reel.
         view_point: place whose picture is `after`.
         evidence_of: place whose evidence is wanted, 0 for none.
         ways: how one looks.
+        output: frame at the view point; None for the one that shows the reel's frame.
     """
-    source, key = chain.source, chain.key_at(view_point, number)
-    last = chain.frame_at(view_point, number)
+    source, place = chain.source, chain.view_points[view_point]
+    wanted = output
+    output = chain.output_of(view_point, number) if output is None else output
+    key, last = place.key(output), place.frame(output)
     first = _source_or_made(chain, view_point, number, last)
     before = screen_of(chain, first, key if first is last else source.key(number), ways.channel, ways.small)
     after = before if last is first else screen_of(chain, last, key, ways.channel, ways.small)
-    evidence = chain.evidence_at(evidence_of, number) if evidence_of else None
+    own = wanted if evidence_of == view_point else None
+    evidence = chain.evidence_at(evidence_of, number, own) if evidence_of else None
     computed, harm = None, None
     if ways.compare in COMPUTED and replace(last.format, rate=first.format.rate) == first.format:
         make = difference_screen if ways.compare == "difference" else taken_away_screen
         key = f"screen/{ways.compare}/{ways.gain}/{key}"
         computed = chain.cache.get(key, lambda: make(first, last, ways.gain), lambda screen: screen.nbytes)
         harm = None if last is first else harm_of(first, last)
-    time = chain.time_words(view_point, number)
+    moved = chain.changes_time(view_point)
     return Look(
-        number, view_point, first, last, before, after, computed, evidence, harm, time, notes_of(chain, evidence_of)
-    )
+        number, view_point, first, last, before, after, computed, evidence, harm,
+        chain.time_words(view_point, number, output), notes_of(chain, evidence_of, number),
+        output if moved else None, _seam(chain, view_point, output, ways) if ways.compare == "splice" else None,
+    )  # fmt: skip
+
+
+def _seam(
+    chain: Chain, view_point: int, output: int, ways: Ways
+) -> tuple[tuple[int, Screen], tuple[int, Screen]]:  # fmt: skip
+    """The good frames around one that was made."""
+
+    def shown(number: int) -> tuple[int, Screen]:
+        place = chain.view_points[view_point]
+        return number, screen_of(chain, place.frame(number), place.key(number), ways.channel, ways.small)
+
+    last, first = chain.seam_at(view_point, output)
+    return shown(last), shown(first)
 
 
 def _source_or_made(chain: Chain, view_point: int, number: int, made: Frame) -> Frame:
@@ -116,15 +143,19 @@ def _source_or_made(chain: Chain, view_point: int, number: int, made: Frame) -> 
         raise
 
 
-def notes_of(chain: Chain, place: int) -> tuple[str, ...]:
-    """What the time step at a place of the path has to say of the reel, if it has studied it."""
+def notes_of(chain: Chain, place: int, frame: int) -> tuple[str, ...]:
+    """What the time step at a place of the path has to say of a frame and of the reel, if it has studied it."""
     step = chain.view_points[place] if place < len(chain.view_points) else None
-    return step.time_notes if isinstance(step, StepSource) and step.is_time and step.is_studied else ()
+    if not (isinstance(step, StepSource) and step.is_time and step.is_studied):
+        return ()
+    words = step.timing.group_words(chain.number_before(place, frame))
+    return (words, *step.time_notes) if words else step.time_notes
 
 
 def make_neighbour(chain: Chain, number: int, view_point: int, channel: Channel) -> Screen:
-    """Picture of a frame at the view point, for the neighbour strip."""
-    return screen_of(chain, chain.frame_at(view_point, number), chain.key_at(view_point, number), channel)
+    """Picture of a frame of the view point, for the neighbour strip."""
+    place = chain.view_points[view_point]
+    return screen_of(chain, place.frame(number), place.key(number), channel)
 
 
 def judge_neighbour(chain: Chain, number: int) -> Judgement | None:

@@ -33,7 +33,7 @@ class Readying(QObject):
         return self._worker.busy
 
     def start(self, chain: Chain, view_point: int, loop: range, frame: int) -> None:
-        """Begin anew; what was waiting is dropped."""
+        """Begin anew with frames of the view point; what was waiting is dropped."""
         first = frame if frame in loop else loop.start
         order = [*range(first, loop.stop), *range(loop.start, first)]
         self._turn += 1
@@ -60,4 +60,4 @@ class Readying(QObject):
 def _make(chain: Chain, view_point: int, number: int) -> int:
     """Make one frame; a fault is said where the frame is looked at."""
     time.sleep(PAUSE_S)
-    return chain.frame_at(view_point, number).nbytes
+    return chain.view_points[view_point].frame(number).nbytes

@@ -184,14 +184,16 @@ def _best_division(
     best = np.full(count + 2, -np.inf)
     came: list[tuple[int, int]] = [(0, 0)] * (count + 2)  # (start of the last set, its stop)
     best[0] = 0.0
-    longest = usual + vary + max(2, usual // 2)
+    joins = np.concatenate([[0], np.cumsum(border <= -SAID_BY_HAND)])  # a set joined by hand may be of any length
+    longest = 3 * (usual + vary) if joins[-1] else usual + vary + max(2, usual // 2)
     for first in range(count):
         if best[first] == -np.inf:
             continue
         for stop in range(first + 1, min(count, first + longest) + 1):
             within = -(summed[stop] - summed[first + 1])
             at_end = first == 0 or stop == count
-            value = best[first] + within - _length_cost(stop - first, usual, vary, at_end)
+            by_hand = joins[stop] > joins[first + 1]
+            value = best[first] + within - (0.0 if by_hand else _length_cost(stop - first, usual, vary, at_end))
             if stop == count:
                 _offer(best, came, count, value, (first, stop))
                 continue

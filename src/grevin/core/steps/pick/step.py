@@ -13,6 +13,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from fractions import Fraction
+from math import ceil
 from typing import ClassVar, Literal
 
 import cv2
@@ -122,19 +123,19 @@ class PickStep:
 
 def shown_at(count: int, speed: Fraction, rate: Fraction) -> npt.NDArray[np.int64]:
     """For each frame of an output at a rate the film frame that is due, so that both play equally long."""
-    length = max(1, int(count * rate / speed))
+    length = max(1, ceil(count * rate / speed))
     return np.array([min(count - 1, int(place * speed / rate)) for place in range(length)], np.int64)
 
 
 def cadence_words(shown: npt.NDArray[np.int64], speed: Fraction, rate: Fraction) -> str:
     """How often film frames are shown, in words."""
     times = np.bincount(shown)
+    inner = times[:-1] if len(times) > 1 else times  # the last one may be cut short
     period = (speed / rate).numerator
     if period <= LONGEST_PATTERN:
-        pattern = ":".join(str(number) for number in times[: min(period, len(times))])
+        pattern = ":".join(str(number) for number in inner[:period])
         return f"Written at {float(rate):.6g} frames/s: film frames are shown {pattern} times in turn."
-    low, high = int(times[:-1].min(initial=1)), int(times.max())
-    return f"Written at {float(rate):.6g} frames/s: film frames are shown {low} or {high} times."
+    return f"Written at {float(rate):.6g} frames/s: film frames are shown {inner.min()} or {inner.max()} times."
 
 
 def _looked_at(reel: Reelwise, progress: Progress) -> Arrays:

@@ -80,7 +80,7 @@ class TieLine(BaseModel):
     def words(self) -> str:
         """What it says, for people."""
         frames = ", ".join(str(key.frame) for key in self.keys)
-        return f"Tie line on frame {frames}" if len(self.keys) > 1 else f"Tie line on frame {frames} alone"
+        return f"frames {frames}" if len(self.keys) > 1 else f"frame {frames} alone"
 
 
 def tied(way: Flow, ties: tuple[TieLine, ...], here: float, there: float) -> tuple[Flow, Share | None]:

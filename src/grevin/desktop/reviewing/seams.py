@@ -1,0 +1,75 @@
+"""Frames that were made anew, one after the other: going to them, and playing over the seam."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtCore import QObject, Signal
+
+from grevin.core.steps.rebuild.step import RebuildSettings
+from grevin.desktop.places.playing import Player
+from grevin.desktop.session import Session
+
+AROUND_SEAM = 10  # frames before and after a seam that are played with it
+
+
+class Seams(QObject):
+    """Turns keys into places and loops."""
+
+    told = Signal(str)
+
+    def __init__(self, session: Session, player: Player, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self._player = player
+        self.acts: dict[str, Callable[[], object]] = {
+            "make_anew": self.make_anew, "made_back": partial(self.go, -1), "made_on": partial(self.go, 1),
+            "play_seam": self.play,
+        }  # fmt: skip
+
+    def go(self, direction: int) -> None:
+        """To the next run of made frames on (+1) or back (-1)."""
+        chain, view_point = self._session.chain, self._session.place.view_point
+        if chain is None or not chain.changes_time(view_point) or not chain.is_studied(view_point):
+            self.told.emit("No frame is made anew at this view point: move it behind the step that does (R).")
+            return
+        found = chain.next_made(view_point, self._session.output, direction)
+        if found is None:
+            self.told.emit("No more frames were made anew that way.")
+        else:
+            self._session.go_output(found)
+
+    def make_anew(self) -> None:
+        """The present frame is made anew by the step Frame rebuild, which is added where there is none; or no more."""
+        session = self._session
+        if session.chain is None:
+            return
+        if self._place == 0:
+            session.add_step("rebuild")
+        place, chain = self._place, session.chain
+        settings = session.treatment.steps[place - 1].model()
+        assert isinstance(settings, RebuildSettings)
+        number = chain.number_before(place, session.place.frame)
+        anew = number not in settings.frames
+        frames = {*settings.frames, number} if anew else set(settings.frames) - {number}
+        session.change_settings(place, {"frames": tuple(sorted(frames))})
+        self.told.emit(f"Frame {number} is {'made anew' if anew else 'as it was again'}.")
+
+    @property
+    def _place(self) -> int:
+        steps = self._session.treatment.steps
+        return next((place for place, step in enumerate(steps, 1) if step.step == "rebuild"), 0)
+
+    def play(self) -> None:
+        """Play over the seam in a loop: the made frames, the good ones around them, and some more."""
+        chain, place = self._session.chain, self._session.place
+        if chain is None or self._player.playing:
+            self._player.stop()
+            return
+        first = last = place.frame
+        if chain.changes_time(place.view_point) and chain.is_studied(place.view_point):
+            sources = chain.timeline_at(place.view_point).sources
+            first, last = (int(sources[end]) for end in chain.seam_at(place.view_point, self._session.output))
+        self._player.set_loop(range(max(0, first - AROUND_SEAM), last + AROUND_SEAM + 1))
+        self._player.toggle()

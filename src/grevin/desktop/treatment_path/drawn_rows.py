@@ -1,0 +1,64 @@
+"""Things of a step that are drawn on the light table, such as tie lines: a row for each, with a way to take it out."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import Any
+
+from PySide6.QtCore import QSize, Signal
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
+
+from grevin.desktop.style import look as style
+
+
+class DrawnRows(QWidget):
+    """Shows things by their `words`; emits the plain data of those that are left when one is taken out."""
+
+    changed = Signal(object)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._layout = QVBoxLayout(self)
+        self._layout.setContentsMargins(0, 2, 0, 0)
+        self._layout.setSpacing(2)
+        self._things: tuple[Any, ...] | None = None
+        self.show_things(())
+
+    def show_things(self, things: tuple[Any, ...]) -> None:
+        """Show them, or that there are none."""
+        if things == self._things:
+            return
+        self._things = things
+        while (item := self._layout.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                widget.setParent(None)
+                widget.deleteLater()
+        for place, thing in enumerate(things):
+            self._layout.addWidget(self._row(place, thing.words))
+        if not things:
+            self._layout.addWidget(self._words("none drawn"))
+
+    def _words(self, text: str) -> QLabel:
+        words = QLabel(text)
+        words.setProperty("quiet", True)
+        words.setWordWrap(True)
+        return words
+
+    def _row(self, place: int, text: str) -> QWidget:
+        row = QWidget()
+        layout = QHBoxLayout(row)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(self._words(text), 1)
+        remove = QToolButton()
+        remove.setObjectName("remove_drawn")
+        remove.setIcon(style.icon("remove"))
+        remove.setIconSize(QSize(12, 12))
+        remove.setToolTip("Take this one out (undo brings it back).")
+        remove.clicked.connect(partial(self._remove, place))
+        layout.addWidget(remove)
+        return row
+
+    def _remove(self, place: int, _checked: bool = False) -> None:
+        things = self._things or ()
+        self.changed.emit(tuple(thing.model_dump() for other, thing in enumerate(things) if other != place))

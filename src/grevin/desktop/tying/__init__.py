@@ -1,0 +1,1 @@
+"""Drawing tie lines on the light table."""

@@ -1,0 +1,112 @@
+"""Film frames picked from captures: borders by hand, the best of a set, broadcast rates, what is kept with the job."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pytest
+
+from grevin.core.errors import SettingsError
+from grevin.core.job.measured import MeasuredFile
+from grevin.core.steps.pick.step import cadence_words, shown_at
+from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.recipe import Treatment, TreatmentStep
+from tests.core.film_time import RATE, captures, chain, source_of
+
+
+def test_a_person_moves_borders_and_the_others_stay() -> None:
+    lumas, sets = captures([7] * 8, False)
+    source = source_of(lumas, RATE, "captures")
+    assert list(chain(source, "pick").steps[0].timing.groups) == sets
+    moved = chain(source, "pick", {"begins": [22], "joins": [21]}).steps[0].timing
+    assert list(moved.groups) == [*sets[:2], range(14, 22), range(22, 28), *sets[4:]]
+    split = chain(source, "pick", {"begins": [31]}).steps[0].timing
+    assert list(split.groups) == [*sets[:4], range(28, 31), range(31, 35), *sets[5:]]
+    assert not split.doubts, "a person's border is not doubted"
+    one = chain(source, "pick", {"joins": [21]}).steps[0].timing
+    assert range(14, 28) in one.groups
+    assert one.group_words(15) == "Capture 2 of 14 of film frame 2 (captures 14 to 27)."
+
+
+def test_a_jolted_or_soft_capture_is_not_the_one_that_is_kept() -> None:
+    lumas, sets = captures([7] * 8, False)
+    jolted, soft = sets[3][3], sets[5][0]
+    lumas[jolted] = np.roll(lumas[jolted], 2, 1)
+    lumas[soft] = cv2.GaussianBlur(lumas[soft], (0, 0), 1.5)
+    kept = chain(source_of(lumas, RATE, "jolt"), "pick").timeline.sources.tolist()
+    assert [sum(number in one for number in kept) for one in sets] == [1] * 8
+    assert jolted not in kept
+    assert soft not in kept
+
+
+@pytest.mark.parametrize(
+    ("speed", "written_at", "rate", "words"),
+    [
+        (18.0, "24", Fraction(24), "2:1:1 times in turn"),
+        (12.5, "25", Fraction(25), "2 times in turn"),
+        (16.667, "25", Fraction(25), "1 or 2 times"),
+        (24.0, "59.94", Fraction(60000, 1001), "2 or 3 times"),
+    ],
+)
+def test_a_broadcast_rate_shows_film_frames_evenly(speed: float, written_at: str, rate: Fraction, words: str) -> None:
+    lumas, sets = captures([5] * 12, False)
+    source = source_of(lumas, RATE, "captures")
+    found = chain(source, "pick", {"film_speed": speed, "written_at": written_at})
+    assert found.result.format.rate == rate
+    assert abs(float(found.timeline.seconds()) - 12 / speed) <= float(1 / rate)
+    film = [next(n for n, one in enumerate(sets) if number in one) for number in found.timeline.sources]
+    assert sorted(set(film)) == list(range(12)), "no film frame is lost"
+    times = np.bincount(film)[:-1]
+    assert times.max() - times.min() <= 1
+    assert words in " ".join(found.steps[0].time_notes)
+
+
+def test_film_is_not_written_slower_than_it_ran() -> None:
+    lumas, _ = captures([5] * 8, False)
+    with pytest.raises(SettingsError, match="cannot be written at 24"):
+        _ = chain(source_of(lumas, RATE, "fast"), "pick", {"film_speed": 25.0, "written_at": "24"}).timeline
+
+
+def test_an_averaged_set_is_shown_as_often_as_is_due() -> None:
+    lumas, _ = captures([5] * 8, False)
+    found = chain(source_of(lumas, RATE, "mean"), "pick", {"keep": "mean", "film_speed": 12.5, "written_at": "25"})
+    assert found.timeline.made.all()
+    first, again = found.result.frame(2), found.result.frame(3)
+    assert np.array_equal(first.planes[0], again.planes[0])
+    assert (first.number, again.number) == (2, 3)
+
+
+def test_the_cadence_is_said_as_it_is() -> None:
+    shown = shown_at(36, Fraction(18), Fraction(25))
+    assert len(shown) == 50
+    assert cadence_words(shown, Fraction(18), Fraction(25)).endswith("1 or 2 times.")
+
+
+def test_captures_are_loaded_once_and_not_again_for_a_known_reel(tmp_path: Path) -> None:
+    lumas, sets = captures([6] * 8, True)
+    source = source_of(lumas, RATE, "counted")
+    loaded: list[int] = []
+
+    class Counted:
+        format, identity = source.format, source.identity
+
+        def __len__(self) -> int:
+            return len(source)
+
+        def frame(self, number: int):
+            loaded.append(number)
+            return source.frame(number)
+
+    def picked(settings: dict | None = None) -> Chain:
+        steps = Treatment(steps=(TreatmentStep.make("pick", settings or {}),))
+        return Chain(Counted(), steps, studies=MeasuredFile(tmp_path / "job.sqlite"))
+
+    assert list(picked().steps[0].timing.groups) == sets
+    assert sorted(loaded) == list(range(len(source)))
+    loaded.clear()
+    assert list(picked().steps[0].timing.groups) == sets
+    assert range(13) in picked({"joins": [sets[1].start, sets[1].start - 1]}).steps[0].timing.groups
+    assert loaded == [], "what was learned is kept, whatever the settings are"
