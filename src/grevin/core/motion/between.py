@@ -30,6 +30,7 @@ LED_FIRST = 1000.0  # times the weight of a way that a person led: it covers wha
 BEND_LEVELS = 8.0  # 8-bit levels of misfit to the frame beyond that take a bend down to 1/e; tried on the open clips
 BEND_SMOOTH_PX = 3.0  # standard deviation over which bends are evened out
 MOST_BENT = 0.5  # of the motion over the gap
+ONE_SIDED = 0.1  # a side with less than this share of the other's weight has no say, so both need not agree
 TRUST_LEVELS = 30.0  # 8-bit levels by which both moved pictures may differ; beyond it the mix takes over
 
 
@@ -65,13 +66,31 @@ class Between:
     trust: Weights
 
 
-def _disagreement(here: Luma8, there: Luma8, flow: Flow, back: Flow) -> Weights:
-    """(H, W) float32 0..1 weight of each motion, by what it leaves unexplained and by the way back."""
-    across, down = positions(flow)
-    residue = left_over(here, there, flow)
-    returned = sample(back, across, down)
-    error = np.hypot(flow[..., 0] + returned[..., 0], flow[..., 1] + returned[..., 1])
-    return np.asarray(np.exp(-(residue / RESIDUE_LEVELS + error / BACK_PX)), np.float32)
+def _agreement(here: Side, there: Side) -> Weights:
+    """(h, w) 0..1 on the coarse grid, weight of each motion, by what it leaves unexplained and by the way back."""
+    size = _coarse_size(here.luma)
+    residue = cv2.resize(left_over(here.luma, there.luma, here.flow), size, interpolation=cv2.INTER_AREA)
+    flow, back = (_coarse(side.flow) for side in (here, there))
+    scale = _coarse_scale(here.luma)
+    returned = sample(back, *positions(np.asarray(flow * scale, np.float32)))
+    error = cv2.magnitude(flow[..., 0] + returned[..., 0], flow[..., 1] + returned[..., 1])
+    return np.asarray(cv2.exp(-(residue / RESIDUE_LEVELS + error / BACK_PX)), np.float32)
+
+
+def _coarse_size(luma: Luma8) -> tuple[int, int]:
+    """(width, height) of the coarse grid."""
+    return max(1, luma.shape[1] // COARSE), max(1, luma.shape[0] // COARSE)
+
+
+def _coarse_scale(luma: Luma8) -> Weights:
+    """(right, down), from pixels to those of the coarse grid."""
+    width, height = _coarse_size(luma)
+    return np.array([width / luma.shape[1], height / luma.shape[0]], np.float32)
+
+
+def _coarse(plane: Picture) -> Picture:
+    size = (max(1, plane.shape[1] // COARSE), max(1, plane.shape[0] // COARSE))
+    return np.asarray(cv2.resize(plane, size, interpolation=cv2.INTER_AREA), np.float32)
 
 
 def left_over(here: Luma8, there: Luma8, flow: Flow) -> Weights:
@@ -100,28 +119,25 @@ def bent(here: Luma8, beyond: Luma8, away: Flow, there: Flow, gap: float, share:
     """
     time = gap * share
     near, far = time * (time - gap) / (1 + gap), time * (time + 1) / (gap * (gap + 1)) - share
-    bend = cv2.GaussianBlur(np.float32(near) * away + np.float32(far) * there, (0, 0), BEND_SMOOTH_PX)
-    trust = np.exp(-left_over(here, beyond, away) / BEND_LEVELS)
-    size = np.maximum(np.hypot(bend[..., 0], bend[..., 1]), 1e-6)
-    most = MOST_BENT * np.hypot(there[..., 0], there[..., 1])
-    return np.asarray(bend * (trust * np.minimum(1.0, most / size))[..., None], np.float32)
+    over = _coarse(there)
+    bend = cv2.addWeighted(_coarse(away), near, over, far, 0)
+    bend = np.asarray(cv2.GaussianBlur(bend, (0, 0), BEND_SMOOTH_PX / COARSE), np.float32)
+    trust = cv2.exp(-_coarse(left_over(here, beyond, away)) / np.float32(BEND_LEVELS))
+    size = np.maximum(cv2.magnitude(bend[..., 0], bend[..., 1]), np.float32(1e-6))
+    most = np.float32(MOST_BENT) * cv2.magnitude(over[..., 0], over[..., 1])
+    held = np.asarray(bend * (trust * np.minimum(np.float32(1.0), most / size))[..., None], np.float32)
+    return np.asarray(cv2.resize(held, here.shape[::-1], interpolation=cv2.INTER_LINEAR), np.float32)
 
 
-def splatted(way: Flow, weight: Weights) -> tuple[Flow, Weights]:
+def splatted(side: Side, weight: Weights) -> tuple[Flow, Weights]:
     """Ways to a moment as seen from that moment: (H, W, 2) pixels, and (H, W) 0..1, how well each is known.
 
     What is known least is still more than nothing: a place that no way leads to is behind all others.
     """
-    height, width = weight.shape
-    size = (max(1, width // COARSE), max(1, height // COARSE))
-    small = cv2.resize(way, size, interpolation=cv2.INTER_AREA)
-    sure = cv2.resize(weight, size, interpolation=cv2.INTER_AREA)
-    scale = np.array([size[0] / width, size[1] / height], np.float32)
-    moved, known = _splatted_coarse(np.asarray(small, np.float32), np.asarray(sure, np.float32), scale)
-    wide = cv2.resize(moved, (width, height), interpolation=cv2.INTER_LINEAR)
-    return np.asarray(wide, np.float32), np.asarray(
-        cv2.resize(known, (width, height), interpolation=cv2.INTER_LINEAR), np.float32
-    )
+    size = side.luma.shape[1], side.luma.shape[0]
+    moved, known = _splatted_coarse(_coarse(side.way), weight, _coarse_scale(side.luma))
+    wide, sure = (cv2.resize(plane, size, interpolation=cv2.INTER_LINEAR) for plane in (moved, known))
+    return np.asarray(wide, np.float32), np.asarray(sure, np.float32)
 
 
 def _splatted_coarse(flow: Flow, weight: Weights, scale: npt.NDArray[np.float32]) -> tuple[Flow, Weights]:
@@ -130,18 +146,17 @@ def _splatted_coarse(flow: Flow, weight: Weights, scale: npt.NDArray[np.float32]
     rows, columns = np.indices((height, width), dtype=np.float32)
     x, y = columns + scale[0] * flow[..., 0], rows + scale[1] * flow[..., 1]
     left, top = np.floor(x), np.floor(y)
-    sums = [np.zeros(height * width) for _ in range(4)]
-    for dx in (0, 1):
-        for dy in (0, 1):
-            to_x, to_y = left + dx, top + dy
-            near = (1 - np.abs(x - to_x)) * (1 - np.abs(y - to_y))
-            inside = (to_x >= 0) & (to_x < width) & (to_y >= 0) & (to_y < height)
-            place = (to_y[inside] * width + to_x[inside]).astype(np.int64)
-            landed = near[inside]
-            part = landed * weight[inside]
-            values = (part, part * flow[..., 0][inside], part * flow[..., 1][inside], landed)
-            for total, value in zip(sums, values, strict=True):
-                total += np.bincount(place, value, minlength=height * width)
+    right, below = x - left, y - top
+    first = (top.astype(np.int32) * width + left.astype(np.int32)).ravel()
+    carried = np.stack([weight, weight * flow[..., 0], weight * flow[..., 1], np.ones_like(weight)]).reshape(4, -1)
+    sums = np.zeros((4, height * width))
+    for dx, wide in ((0, 1 - right), (1, right)):
+        for dy, high in ((0, 1 - below), (1, below)):
+            inside = (left >= -dx) & (left < width - dx) & (top >= -dy) & (top < height - dy)
+            here = np.flatnonzero(inside)
+            place, share = first[here] + (dy * width + dx), (wide * high).ravel()[here]
+            for total, values in zip(sums, carried, strict=True):
+                total += np.bincount(place, share * values[here], minlength=height * width)
     known, across, down, landed = (total.reshape(height, width).astype(np.float32) for total in sums)
     wide = [cv2.GaussianBlur(plane, (0, 0), HOLE_PX / COARSE) for plane in (known, across, down)]
     reached = known > LEAST
@@ -157,26 +172,26 @@ def between(one: Side, other: Side, share: float) -> Between:
     sure = (_sureness(one, other), _sureness(other, one))
     moved: list[Picture] = []
     weights: list[Weights] = []
-    lumas: list[Picture] = []
+    lumas: list[Luma8] = []
     for side, known, mix in zip((one, other), sure, (1.0 - share, share), strict=True):
-        way, reached = splatted(side.way, known)
+        way, reached = splatted(side, known)
         across, down = positions(np.asarray(-way, np.float32))
         read = cv2.remap(side.picture, across, down, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
         moved.append(np.asarray(read, np.float32).reshape(side.picture.shape))
-        lumas.append(np.asarray(sample(side.luma, across, down), np.float32))
+        lumas.append(np.asarray(sample(side.luma, across, down), np.uint8))
         off = outside(across, down, reached.shape)
         weights.append(np.where(off, NOTHING, mix * (reached + NOTHING)).astype(np.float32))
-    total = weights[0] + weights[1]
-    along = (moved[0] * weights[0][..., None] + moved[1] * weights[1][..., None]) / total[..., None]
-    apart = cv2.GaussianBlur(np.abs(lumas[0] - lumas[1]), (0, 0), SMOOTH_PX)
-    one_sided = np.minimum(weights[0], weights[1]) < 0.1 * np.maximum(weights[0], weights[1])
-    trust = np.where(one_sided, 1.0, np.exp(-np.square(apart / TRUST_LEVELS))).astype(np.float32)
+    first = weights[0] / (weights[0] + weights[1])
+    along = cv2.blendLinear(moved[0], moved[1], first, 1 - first)
+    apart = cv2.GaussianBlur(cv2.absdiff(*lumas).astype(np.float32), (0, 0), SMOOTH_PX)
+    one_sided = np.minimum(first, 1 - first) < ONE_SIDED * np.maximum(first, 1 - first)
+    trust = np.where(one_sided, np.float32(1.0), cv2.exp(-np.square(apart / np.float32(TRUST_LEVELS))))
     trust = np.asarray(cv2.GaussianBlur(trust, (0, 0), SMOOTH_PX), np.float32)
-    plain = one.picture * np.float32(1.0 - share) + other.picture * np.float32(share)
-    return Between(np.asarray(plain + trust[..., None] * (along - plain), np.float32), trust)
+    plain = cv2.addWeighted(one.picture, 1.0 - share, other.picture, share, 0)
+    return Between(np.asarray(cv2.blendLinear(along, plain, trust, 1 - trust), np.float32), trust)
 
 
 def _sureness(here: Side, there: Side) -> Weights:
-    """(H, W) 0..1 weight of each way: how well the motion is explained, and a person's word where there is one."""
-    found = _disagreement(here.luma, there.luma, here.flow, there.flow)
-    return found if here.led is None else np.asarray(found * (1 + LED_FIRST * here.led), np.float32)
+    """(h, w) weight of each way on the coarse grid: how well the motion is explained, and a person's word."""
+    found = _agreement(here, there)
+    return found if here.led is None else np.asarray(found * (1 + LED_FIRST * _coarse(here.led)), np.float32)

@@ -24,14 +24,22 @@ LEAST_KNOWN = 0.05  # share of a cell that must be known for its own mean
 POINTS_A_ROW = 1024  # OpenCV reads tables of positions, not lists
 FAR_PX = 8.0  # displacement of the whole picture from which flow is also begun there
 MINIATURE_PX = 128  # width of the pictures in which that is looked for
-_PRESETS = {"fine": cv2.DISOPTICAL_FLOW_PRESET_MEDIUM, "quick": cv2.DISOPTICAL_FLOW_PRESET_FAST}
+_PRESETS = {
+    "fine": cv2.DISOPTICAL_FLOW_PRESET_MEDIUM, "quick": cv2.DISOPTICAL_FLOW_PRESET_FAST,
+    "far": cv2.DISOPTICAL_FLOW_PRESET_MEDIUM,
+}  # fmt: skip
+FAR_STRIDE_PX, FAR_REFINEMENTS = 4, 2  # fewer than fine has: half its time, for a tenth of a dB of frames made anew
 _estimators = threading.local()
 
 
 def _estimator(quality: MotionQuality) -> Any:
     """One estimator a thread and quality: it holds buffers and must not be shared."""
     if not hasattr(_estimators, quality):
-        setattr(_estimators, quality, cv2.DISOpticalFlow.create(_PRESETS[quality]))
+        made = cv2.DISOpticalFlow.create(_PRESETS[quality])
+        if quality == "far":
+            made.setPatchStride(FAR_STRIDE_PX)
+            made.setVariationalRefinementIterations(FAR_REFINEMENTS)
+        setattr(_estimators, quality, made)
     return getattr(_estimators, quality)
 
 
@@ -41,8 +49,8 @@ def estimate_flow(here: Luma8, there: Luma8, quality: MotionQuality = "fine") ->
     Args:
         here: (H, W) uint8 luma.
         there: (H, W) uint8 luma of another frame.
-        quality: "fine"; "quick" at a fifth of the time and with more failures where things move fast; "far" as fine,
-            and from the displacement of the whole picture where that is large, as in a fast pan.
+        quality: "fine"; "quick" at a fifth of the time and with more failures where things move fast; "far" nearly
+            as fine, and from the displacement of the whole picture where that is large, as in a fast pan.
 
     Returns:
         (H, W, 2) float32 displacement (right, down) in pixels: here(x) ~ there(x + flow(x)).
@@ -50,27 +58,41 @@ def estimate_flow(here: Luma8, there: Luma8, quality: MotionQuality = "fine") ->
     if min(here.shape) < SMALLEST_SIDE:
         return np.zeros((*here.shape, 2), np.float32)
     here, there = np.ascontiguousarray(here), np.ascontiguousarray(there)
-    if quality == "far":
-        return _far_flow(here, there)
+    return _far_flow(here, there) if quality == "far" else _near_flow(here, there, quality)
+
+
+def _near_flow(here: Luma8, there: Luma8, quality: MotionQuality) -> Flow:
     return np.asarray(_estimator(quality).calc(here, there, None), np.float32)
 
 
 def _far_flow(here: Luma8, there: Luma8) -> Flow:
-    """The better of the flow found from rest and that found from the displacement of the whole picture."""
-    plain = estimate_flow(here, there)
+    """Flow from rest, or from the displacement of the whole picture where a quick look says that this fits better."""
     shift = displacement(here, there)
-    if float(np.hypot(*shift)) < FAR_PX:
-        return plain
-    # the picture is moved, not the flow begun elsewhere: OpenCV 5.0.0 then writes beyond its buffers and crashes later
-    whole = np.rint(shift).astype(np.float32)
-    move = np.array([[1, 0, whole[0]], [0, 1, whole[1]]], np.float32)
+    if float(np.hypot(*shift)) < FAR_PX or min(here.shape) < 2 * SMALLEST_SIDE:
+        return _near_flow(here, there, "far")
+    small = [cv2.resize(picture, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA) for picture in (here, there)]
+    glance, whole = np.asarray(small[0], np.uint8), np.rint(shift).astype(np.float32)
+    half = whole * np.float32(0.5)
+    plain = _near_flow(glance, np.asarray(small[1], np.uint8), "quick")
+    moved = np.asarray(_near_flow(glance, _moved(small[1], half), "quick") + half, np.float32)
+    if _unexplained(glance, small[1], moved) < _unexplained(glance, small[1], plain):
+        return np.asarray(_near_flow(here, _moved(there, whole), "far") + whole, np.float32)
+    return _near_flow(here, there, "far")
+
+
+def _moved(picture: npt.NDArray[Any], shift: Flow) -> Luma8:
+    """A picture moved against a shift (right, down).
+
+    The picture is moved, not the flow begun elsewhere: OpenCV 5.0.0 then writes beyond its buffers and crashes later.
+    """
+    move = np.array([[1, 0, shift[0]], [0, 1, shift[1]]], np.float32)
     flags = cv2.INTER_NEAREST | cv2.WARP_INVERSE_MAP
-    beside = cv2.warpAffine(there, move, here.shape[::-1], flags=flags, borderMode=cv2.BORDER_REPLICATE)
-    moved = estimate_flow(here, np.asarray(beside, np.uint8)) + whole
-    return moved if _unexplained(here, there, moved) < _unexplained(here, there, plain) else plain
+    return np.asarray(
+        cv2.warpAffine(picture, move, picture.shape[::-1], flags=flags, borderMode=cv2.BORDER_REPLICATE), np.uint8
+    )
 
 
-def _unexplained(here: Luma8, there: Luma8, flow: Flow) -> float:
+def _unexplained(here: Luma8, there: npt.NDArray[Any], flow: Flow) -> float:
     return float(cv2.absdiff(here, np.asarray(sample(there, *positions(flow)), np.uint8)).mean())
 
 

@@ -5,7 +5,6 @@ Zoom is counted in the screen's own pixels, so that 100 % is exact on every scre
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Literal
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
@@ -34,6 +33,7 @@ from grevin.desktop.light_table.painting import (
     placeholder,
     target,
 )  # fmt: skip
+from grevin.desktop.light_table.placed_picture import PlacedPicture
 from grevin.desktop.light_table.view import FIT, View
 from grevin.desktop.light_table.wipe import Wipe
 from grevin.desktop.style import look as style
@@ -42,15 +42,12 @@ from grevin.desktop.work.looks import COMPUTED, Look, Ways
 
 CLICK_PX = 4  # a press that moves no farther is a click
 GRIP_PX = 7  # how near the pointer must be to take hold of the wipe's line
-GAP_PX = 4  # between the two pictures side by side
-PAN_SHARE = 0.12  # of the table's size that a key moves the picture
 Hold = Literal["nothing", "picture", "wipe", "knob", "box", "line"]
 
 
-class LightTable(QWidget):
+class LightTable(PlacedPicture):
     """Shows a `Look` at a `View`."""
 
-    view_changed = Signal(object)
     wipe_changed = Signal(object)
     pointed = Signal(object)
     boxed = Signal(object)
@@ -66,11 +63,6 @@ class LightTable(QWidget):
         self.setMinimumSize(320, 240)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self._look: Look | None = None
-        self._aspect = 1.0
-        self._view = View()
-        self._ways = Ways()
-        self._drawing = Drawing()
         self._wipe = Wipe()
         self._box: Box | None = None
         self._marks: tuple[OutlineMark, ...] = ()
@@ -90,11 +82,6 @@ class LightTable(QWidget):
         self._overlay: tuple[object, tuple[QImage, QPointF] | None] | None = None
 
     # What is shown
-
-    @property
-    def view(self) -> View:
-        """Zoom and crop."""
-        return self._view
 
     @property
     def look(self) -> Look | None:
@@ -141,9 +128,8 @@ class LightTable(QWidget):
 
     def show_view(self, view: View) -> None:
         """Set zoom and crop without telling anybody."""
-        self._view = view
         self._overlay = None
-        self.update()
+        super().show_view(view)
 
     def show_measuring(self, on: bool) -> None:
         """Whether a drag measures instead of moving the picture."""
@@ -171,97 +157,6 @@ class LightTable(QWidget):
         if lines != self._lines:
             self._lines = lines
             self.update()
-
-    # Geometry, in the screen's own pixels
-
-    def aspect(self) -> float:
-        """Width of a shown pixel over its height."""
-        return 1.0 if self._drawing.square else self._aspect
-
-    def size_of_picture(self) -> tuple[float, float]:
-        """(width, height) as displayed, pixel aspect applied."""
-        if self._look is None:
-            return 1.0, 1.0
-        fmt = self._look.source.format
-        return fmt.width * self.aspect(), float(fmt.height)
-
-    def _whole(self) -> QRectF:
-        ratio = self.devicePixelRatioF()
-        return QRectF(0, 0, round(self.width() * ratio), round(self.height() * ratio))
-
-    def panes(self) -> list[QRectF]:
-        """The areas in which the picture lies: one, or two or three side by side."""
-        whole = self._whole()
-        count = {"side": 2, "splice": 3}.get(self._ways.compare, 1)
-        wide = (whole.width() - GAP_PX * (count - 1)) / count
-        return [QRectF(place * (wide + GAP_PX), 0, wide, whole.height()) for place in range(count)]
-
-    def table(self) -> tuple[float, float]:
-        """Size of a pane in the screen's pixels."""
-        pane = self.panes()[0]
-        return pane.width(), pane.height()
-
-    def _spot(self, position: QPointF) -> tuple[QPointF, QRectF]:
-        """A position of the widget in its pane, and the pane."""
-        point = position * self.devicePixelRatioF()
-        pane = next((pane for pane in self.panes() if pane.contains(point)), self.panes()[0])
-        return point - pane.topLeft(), pane
-
-    def _picture_point(self, position: QPointF) -> tuple[float, float] | None:
-        """Pixel of the picture under a position of the widget; may lie outside the picture."""
-        if self._look is None:
-            return None
-        spot, _ = self._spot(position)
-        left, top = self._view.origin(self.size_of_picture(), self.table())
-        scale = self._view.scale(self.size_of_picture(), self.table())
-        return (spot.x() - left) / scale / self.aspect(), (spot.y() - top) / scale
-
-    def visible_box(self) -> Box | None:
-        """The part of the picture that is seen."""
-        if self._look is None:
-            return None
-        ratio = self.devicePixelRatioF()
-        width, height = self.table()
-        first = self._picture_point(QPointF(0, 0))
-        last = self._picture_point(QPointF((width - 1) / ratio, (height - 1) / ratio))
-        assert first is not None
-        assert last is not None
-        return Box.between(first, last, self._look.source.format)
-
-    # Zoom and crop
-
-    def zoom_to(self, zoom: float, at: QPointF | None = None) -> None:
-        """Zoom around a position of the widget, its middle by default."""
-        width, height = self.table()
-        spot = self._spot(at)[0] if at is not None else QPointF(width / 2, height / 2)
-        self._set(self._view.zoomed(zoom, (spot.x(), spot.y()), self.size_of_picture(), self.table()))
-
-    def zoom_step(self, direction: int, at: QPointF | None = None) -> None:
-        """One step in (+1) or out (-1)."""
-        self.zoom_to(self._view.step(direction, self.size_of_picture(), self.table()), at)
-
-    def pan(self, across: int, down: int) -> None:
-        """Move the picture by a share of the table."""
-        width, height = self.table()
-        self.move_by(across * PAN_SHARE * width, down * PAN_SHARE * height)
-
-    def move_by(self, across: float, down: float) -> None:
-        """Move the picture by the screen's pixels."""
-        self._set(self._view.moved(across, down, self.size_of_picture(), self.table()))
-
-    def show_middle(self, x: float, y: float) -> None:
-        """Bring a pixel of the picture to the middle of the table, unless all of the picture is shown."""
-        width, height = self.size_of_picture()
-        if self._view.zoom != FIT:
-            self._set(replace(self._view, x=min(1.0, x * self.aspect() / width), y=min(1.0, y / height)))
-
-    def scale(self) -> float:
-        """Screen pixels per displayed picture pixel."""
-        return self._view.scale(self.size_of_picture(), self.table())
-
-    def _set(self, view: View) -> None:
-        self.show_view(view)
-        self.view_changed.emit(view)
 
     # Painting
 

@@ -11,13 +11,12 @@ from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from grevin.core.errors import GrevinError, UnreadableFrameError
 from grevin.core.measure.area import read_point
-from grevin.core.steps.base import Evidence, changes_time
-from grevin.core.steps.registry import step_by_id
 from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.light_table.view import View
 from grevin.desktop.measuring.measuring import Measuring
 from grevin.desktop.neighbour_strip.neighbours import Neighbours
 from grevin.desktop.neighbour_strip.strip import COUNTS, NeighbourStrip
+from grevin.desktop.places.frame_facts import doubts_whole_frame, frame_facts
 from grevin.desktop.places.looking_bar import LookingBar
 from grevin.desktop.places.playing import Player
 from grevin.desktop.places.time_bar import TimeBar
@@ -293,22 +292,11 @@ class Bench(QWidget):
         self.looked.emit(look)
 
     def _show_facts(self, look: Look) -> None:
-        for place in range(1, len(self._session.treatment.steps) + 1):
-            words = "\n".join(look.notes[:3]) if place == self._session.selected else ""
-            if place == self._session.selected and look.evidence is not None:
-                words = "\n".join(filter(None, (self._evidence_words(look, look.evidence), words)))
-            self.path.show_facts(place, words)
-
-    def _evidence_words(self, look: Look, evidence: Evidence) -> str:
-        """What the selected step found on this frame, or says of how it made it."""
-        if changes_time(step_by_id(self._session.treatment.steps[self._session.selected - 1].step)):
-            words = evidence.doubt or evidence.words
-            return f"This frame: {words}" if words else ""
-        if evidence.doubt:
-            self._session.note_doubt(look.number, evidence.doubt)
-        if not evidence.blobs:
-            return evidence.doubt or "This frame: nothing found."
-        return f"This frame: {len(evidence.blobs)} found, {100.0 * float(evidence.mask.mean()):.2f} % of the picture."
+        for place, step in enumerate(self._session.treatment.steps, 1):
+            here = place == self._session.selected
+            self.path.show_facts(place, frame_facts(look, step.step) if here else "")
+            if here and doubts_whole_frame(look, step.step):
+                self._session.note_doubt(look.number, look.evidence.doubt)  # type: ignore[union-attr]
 
     def _take_fault(self, tag: Any, fault: Exception) -> None:
         chain, frame = self._session.chain, self._session.place.frame

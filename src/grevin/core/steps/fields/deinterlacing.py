@@ -8,7 +8,7 @@ the interpolated ones, each by how well it fits. Own measurements: 1 dB over bwd
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -57,12 +57,27 @@ def deinterlaced(window: Window, top_first: bool, second: bool, motion: MotionQu
     return replace(_refined(here, near, missing, motion), touched="everything")
 
 
+@dataclass(frozen=True, eq=False)
+class _Moved:
+    """How a neighbouring field lies on the missing rows of one: (h, w) positions, and how well it fits, 0..1."""
+
+    across: Flow
+    down: Flow
+    fit: Flow
+
+
 def _refined(here: Frame, near: list[Frame], missing: int, motion: MotionQuality) -> Frame:
-    soft = cv2.GaussianBlur(here.luma8(), (0, 0), PREBLUR_PX)
-    flows = [estimate_flow(np.asarray(soft), np.asarray(_soft(other)), motion) for other in near]
-    weights = [_weight(here.luma8(), other.luma8(), flow) for other, flow in zip(near, flows, strict=True)]
+    soft = _soft(here)
+    flows = [estimate_flow(soft, _soft(other), motion) for other in near]
+    fits = [_fit(here.luma8(), other.luma8(), flow) for other, flow in zip(near, flows, strict=True)]
+    moved = {
+        shape: [_moved(flow, fit, shape, missing) for flow, fit in zip(flows, fits, strict=True)]
+        for shape in {plane.shape for plane in here.planes}
+    }
     planes = tuple(
-        _refined_plane(plane, [other.planes[index] for other in near], flows, weights, missing, here.format.max_code)
+        _refined_plane(
+            plane, [other.planes[index] for other in near], moved[plane.shape], missing, here.format.max_code
+        )
         for index, plane in enumerate(here.planes)
     )
     return replace(here, planes=planes)
@@ -72,33 +87,36 @@ def _soft(frame: Frame) -> Luma8:
     return np.asarray(cv2.GaussianBlur(frame.luma8(), (0, 0), PREBLUR_PX), np.uint8)
 
 
-def _weight(here: Luma8, there: Luma8, flow: Flow) -> Flow:
+def _fit(here: Luma8, there: Luma8, flow: Flow) -> Flow:
     """(H, W) float32 0..1, how well a neighbour moved onto the picture fits it."""
     moved = cv2.remap(there, *positions(flow), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
     misfit = cv2.GaussianBlur(cv2.absdiff(here, moved).astype(np.float32), (0, 0), FIT_PX)
-    return np.asarray(np.exp(-np.maximum(misfit - FIT_LEVELS, 0) / FALL_LEVELS), np.float32)
+    return np.asarray(cv2.exp(-np.maximum(misfit - np.float32(FIT_LEVELS), 0) / np.float32(FALL_LEVELS)), np.float32)
 
 
-def _refined_plane(
-    plane: Plane, others: list[Plane], flows: list[Flow], weights: list[Flow], missing: int, limit: int
-) -> Plane:  # fmt: skip
+def _moved(flow: Flow, fit: Flow, shape: tuple[int, ...], missing: int) -> _Moved:
+    """Motion and fit of the picture on the missing rows of a plane of some shape."""
+    height, width = shape
+    if flow.shape[:2] != shape:
+        share = np.array([width / flow.shape[1], height / flow.shape[0]], np.float32)
+        flow = np.asarray(cv2.resize(flow, (width, height), interpolation=cv2.INTER_AREA) * share, np.float32)
+        fit = np.asarray(cv2.resize(fit, (width, height), interpolation=cv2.INTER_AREA), np.float32)
+    rows = slice(missing, None, 2)
+    across, down = (np.ascontiguousarray(grid[rows]) for grid in positions(flow))
+    return _Moved(across, down, np.ascontiguousarray(fit[rows]))
+
+
+def _refined_plane(plane: Plane, others: list[Plane], moved: list[_Moved], missing: int, limit: int) -> Plane:
     """The plane with its missing rows made of its own and of others' rows moved onto them."""
-    height, width = plane.shape
     rows = slice(missing, None, 2)
     summed = plane[rows].astype(np.float32) * np.float32(OWN_WEIGHT)
     total = np.full(summed.shape, OWN_WEIGHT, np.float32)
-    for other, flow, weight in zip(others, flows, weights, strict=True):
-        own, fit = flow, weight
-        if flow.shape[:2] != plane.shape:
-            share = np.array([width / flow.shape[1], height / flow.shape[0]], np.float32)
-            own = np.asarray(cv2.resize(flow, (width, height), interpolation=cv2.INTER_AREA) * share, np.float32)
-            fit = np.asarray(cv2.resize(weight, (width, height), interpolation=cv2.INTER_AREA), np.float32)
-        across, down = (np.ascontiguousarray(grid[rows]) for grid in positions(own))
-        moved = cv2.remap(
-            np.asarray(other, np.float32), across, down, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE
+    for other, how in zip(others, moved, strict=True):
+        taken = cv2.remap(
+            np.asarray(other, np.float32), how.across, how.down, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE
         )  # fmt: skip
-        summed += moved * fit[rows]
-        total += fit[rows]
+        cv2.accumulateProduct(taken, how.fit, summed)
+        total += how.fit
     result = plane.copy()
     result[rows] = np.clip(np.rint(summed / total), 0, limit).astype(plane.dtype)
     return result

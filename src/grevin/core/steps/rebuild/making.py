@@ -181,13 +181,17 @@ def with_grain(picture: Rgb, model: Rgb, luma: Luma8) -> Rgb:
 
 def _borrowed(fine: Rgb, flat: npt.NDArray[np.bool_]) -> Rgb:
     """(H, W, 3) grain for every place, from flat places aside: the first of several displacements that leads to one."""
-    grain = np.zeros_like(fine)
+    height, width = flat.shape
     wanting = np.ones(flat.shape, np.bool_)
+    origin = np.full(flat.shape, -1, np.int32)
+    places = np.arange(height * width, dtype=np.int32).reshape(height, width)
     for down, across in GRAIN_ASIDE_PX:
         taken = wanting & np.roll(flat, (down, across), (0, 1))
-        cv2.copyTo(np.roll(fine, (down, across), (0, 1)), taken.view(np.uint8), grain)
+        np.copyto(origin, np.roll(places, (down, across), (0, 1)), where=taken)
         wanting &= ~taken
-    return grain
+    grain = fine.reshape(-1, fine.shape[2])[origin]
+    grain[wanting] = 0
+    return np.asarray(grain, np.float32)
 
 
 def _fine(picture: Rgb) -> Rgb:
