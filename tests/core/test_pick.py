@@ -110,3 +110,20 @@ def test_captures_are_loaded_once_and_not_again_for_a_known_reel(tmp_path: Path)
     assert list(picked().steps[0].timing.groups) == sets
     assert range(13) in picked({"joins": [sets[1].start, sets[1].start - 1]}).steps[0].timing.groups
     assert loaded == [], "what was learned is kept, whatever the settings are"
+
+
+@pytest.mark.parametrize("transitions", [True, False])
+def test_sets_are_found_where_the_film_moves_hardly_more_than_the_noise(transitions: bool) -> None:
+    rng = np.random.default_rng(8)
+    ground = cv2.GaussianBlur(rng.uniform(0, 255, (240, 320)).astype(np.float32), (0, 0), 3)
+    ground = np.clip((ground - ground.mean()) * 5 + 120, 10, 245)
+    places = np.cumsum(rng.uniform(0.96, 1.44, 15))
+    film = [cv2.warpAffine(ground, np.array([[1, 0, -x], [0, 1, 0]]), (320, 240), borderMode=1) for x in places]
+    lumas: list[np.ndarray] = []
+    sets: list[range] = []
+    for n, length in enumerate(rng.integers(5, 10, 14)):
+        sets.append(range(len(lumas), len(lumas) + int(length)))
+        taken = [film[n]] * int(length) + ([(film[n] + film[n + 1]) / 2] if transitions and n < 13 else [])
+        lumas += [np.clip(np.rint(one + rng.normal(0, 5, one.shape)), 0, 255).astype(np.uint8) for one in taken]
+    found = list(chain(source_of(lumas, RATE, "slow"), "pick").steps[0].timing.groups)
+    assert found == sets

@@ -15,7 +15,7 @@ from grevin.core.render.run import Proof, RunRequest, Sound, run
 from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from tests.conftest import write_video
-from tests.core.film_time import captures, source_of
+from tests.core.film_time import captures, in_order, source_of
 
 RATE = Fraction(25)
 HEARD_HZ = 48000
@@ -76,3 +76,21 @@ def test_a_range_has_its_own_sound(taken: Path, tmp_path: Path) -> None:
     part = heard(tmp_path / "o.mkv")
     assert len(part) == HEARD_HZ
     np.testing.assert_array_equal(part, heard(taken)[35 * HEARD_HZ // 25 :][: len(part)])
+
+
+def test_a_change_of_rate_within_a_reel_is_said(tmp_path: Path) -> None:
+    for name, order, said in (
+        ("changes", [*(n // 2 for n in range(60)), *range(30, 80)], True),
+        ("steady", [n // 2 for n in range(60)], False),
+    ):
+        source = in_order(order, RATE)
+        path = write_video(tmp_path / f"{name}.mkv", [source.frame(n) for n in range(len(order))], sound=True)
+        plan = Plan.whole(Treatment(steps=(TreatmentStep.make("repeats"),)))
+        proof = run(open_reel(path), plan, RunRequest(tmp_path / f"{name}-out.mkv", range(len(order))), Progress())
+        assert proof.left_out == 30
+        words = [note for note in proof.notes if "right in the mean only" in note]
+        assert bool(words) == said
+        if said:
+            assert "at frame 60" in words[0], "due at 60 / 25 = 2.4 s, shown at 30 / (80 / 4.4) = 1.65 s"
+            assert "0.75 s apart" in words[0]
+        assert len(heard(tmp_path / f"{name}-out.mkv")) == len(order) * HEARD_HZ // 25

@@ -244,6 +244,8 @@ def test_frames_that_were_put_in_are_stepped_through_and_played(qtbot: QtBot, ba
         settle(qtbot, bar_window)
         assert table.look.output == output
     assert session.place.frame == 3
+    assert "new frames follow" in bar_window.column._words(2)
+    assert "made anew" not in bar_window.column._words(2)
     qtbot.keyClick(table, Qt.Key.Key_D)
     settle(qtbot, bar_window)
     assert (session.place.frame, table.look.time) == (2, "made anew, output frame 5 of 10")

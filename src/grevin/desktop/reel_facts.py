@@ -103,10 +103,10 @@ class ReelFacts(QObject):
         )
         cuts = tuple(shot.first for shot in shots if shot.first) if shots else None
         self._column.tell_found = self._found_words
-        left_out, made = _moved_in_time(session)
+        left_out, made, put_in = _moved_in_time(session)
         unreadable = tuple(sorted(session.unreadable))
         self._column.show_marks(
-            Marks(session.kept, loop, own, marked, left_out, made, cuts, unreadable, session.counter)
+            Marks(session.kept, loop, own, marked, left_out, made, put_in, cuts, unreadable, session.counter)
         )
 
     def show_studied(self) -> None:
@@ -212,15 +212,17 @@ class ReelFacts(QObject):
             self._session.told.emit("There is no shot before the first.")
 
 
-def _moved_in_time(session: Session) -> tuple[tuple[range, ...], tuple[range, ...]]:
-    """Runs of frames that the treatment leaves out, and those that it makes anew, as far as that is known."""
+def _moved_in_time(session: Session) -> tuple[tuple[range, ...], tuple[range, ...], tuple[range, ...]]:
+    """Runs of frames that the treatment leaves out, makes anew, and puts others in after, as far as that is known."""
     chain = session.chain
     last = len(chain.view_points) - 1 if chain is not None else 0
     if chain is None or not chain.changes_time(last) or not chain.is_studied(last):
-        return (), ()
+        return (), (), ()
     timeline = chain.timeline
     left_out = np.ones(timeline.length, np.bool_)
     left_out[timeline.sources] = False
-    made = np.zeros(timeline.length, np.bool_)
-    made[timeline.sources[timeline.made]] = True
-    return tuple(runs_of(left_out)), tuple(runs_of(made))
+    made, put_in = np.zeros(timeline.length, np.bool_), np.zeros(timeline.length, np.bool_)
+    first = np.append(True, timeline.sources[1:] != timeline.sources[:-1])
+    made[timeline.sources[timeline.made & first]] = True
+    put_in[timeline.sources[timeline.made & ~first]] = True
+    return tuple(runs_of(left_out)), tuple(runs_of(made)), tuple(runs_of(put_in & ~made))

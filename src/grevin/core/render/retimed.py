@@ -9,6 +9,9 @@ from grevin.core.timebase.timeline import Timeline
 from grevin.core.treatment.plan import TreatedReel
 
 MOST_NOTES = 12
+LEAST_APART_S = Fraction(
+    1, 10
+)  # sound this far from its picture is seen (EBU R 37: 40 ms early, 60 ms late; from memory)
 
 
 @dataclass(frozen=True)
@@ -48,6 +51,20 @@ class Retimed:
         return abs(self.seconds[0] - self.seconds[1]) <= self.frame
 
     @property
+    def apart(self) -> tuple[Fraction, int]:
+        """By how many seconds picture and sound are apart where they are farthest, and at which frame of the source."""
+        timeline, first = self.timeline, self.outputs.start
+        copied = [n for n in self.outputs if not timeline.made[n]]
+        if not copied:
+            return Fraction(0), 0
+        begin = int(timeline.sources[first])
+        moved = [
+            (abs((n - first) / timeline.rate - (int(timeline.sources[n]) - begin) * self.frame), n) for n in copied
+        ]
+        worst, place = max(moved)
+        return worst, int(timeline.sources[place])
+
+    @property
     def why_silent(self) -> str:
         """Why it does not."""
         before, after = (f"{float(seconds):.2f}" for seconds in self.seconds)
@@ -56,4 +73,16 @@ class Retimed:
     def notes(self, treated: TreatedReel) -> tuple[str, ...]:
         """What the time steps have to say."""
         every = (note for chain in treated.chains() for step in chain.steps for note in step.time_notes)
-        return tuple(every)[:MOST_NOTES]
+        return (*self._apart_words(), *tuple(every)[:MOST_NOTES])
+
+    def _apart_words(self) -> tuple[str, ...]:
+        """That the speed is right in the mean alone: frames were taken out or put in unevenly."""
+        if not (self.timeline.moves and self.keeps_length):
+            return ()
+        seconds, frame = self.apart
+        if seconds < LEAST_APART_S:
+            return ()
+        return (
+            f"The speed is right in the mean only: at frame {frame} picture and sound are {float(seconds):.2f} s "
+            "apart. Repeats that are made anew in place keep both together.",
+        )

@@ -49,6 +49,7 @@ class Marks:
         marked: runs of frames that the person marked, with their words.
         left_out: frames that the treatment leaves out, and
         made: those that it makes anew.
+        put_in: those after which it puts new ones in.
         cuts: first frames of shots as divided by the person; None where the measured ones hold.
         unreadable: frames that cannot be read.
         counter: how frames are counted.
@@ -60,6 +61,7 @@ class Marks:
     marked: tuple[tuple[range, str], ...] = ()
     left_out: tuple[range, ...] = ()
     made: tuple[range, ...] = ()
+    put_in: tuple[range, ...] = ()
     cuts: tuple[int, ...] | None = None
     unreadable: tuple[int, ...] = ()
     counter: Counter = PLAIN
@@ -257,7 +259,8 @@ class ReelColumn(QWidget):
                 style.QUIET,
             )
         x = self._lane(FOUND_LANE)[0] - 4
-        for runs, wide, colour in ((self._marks.left_out, 1.0, style.QUIET), (self._marks.made, 3.0, style.TEXT)):
+        anew = (*self._marks.made, *self._marks.put_in)
+        for runs, wide, colour in ((self._marks.left_out, 1.0, style.QUIET), (anew, 3.0, style.TEXT)):
             rows = {
                 (round(self._y(run.start)), round(max(1.0, self._y(run.stop) - self._y(run.start)))) for run in runs
             }
@@ -325,7 +328,10 @@ class ReelColumn(QWidget):
             dirt = counted if exact is None else exact
             parts.append("level not measured yet" if level is None else f"level {level:.0f} of 255")
             parts.append("dirt not looked for yet" if dirt is None else f"{dirt:.0f} specks of dirt")
-        for runs, words in ((self._marks.left_out, "left out"), (self._marks.made, "made anew")):
+        for runs, words in (
+            (self._marks.left_out, "left out"), (self._marks.made, "made anew"),
+            (self._marks.put_in, "new frames follow"),
+        ):  # fmt: skip
             if any(frame in run for run in runs):
                 parts.append(words)
         found = self.tell_found(frame)

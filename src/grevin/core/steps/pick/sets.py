@@ -25,6 +25,9 @@ LEAST_CHANGE = 0.02  # 8-bit levels, so that equal pictures have a logarithm
 TREMBLE_PX = 0.5  # of the half-size picture, either way
 APART = 2.2  # times: the usual change between sets over that within one, from which there are sets at all
 FEWEST_SETS = 3
+CLEAR = 3.5  # times: where changes between and within sets are less apart, noise hides some: the wide change is asked
+LEANING = 0.3  # share of a peak by which its two sides differ at most over a transition picture (0), over none (0.5)
+REGULAR_SHARE = 0.8  # of the peaks, and of the captures, that have to follow one rhythm
 MOST_SAID = 3.0  # how much one change can speak for or against a border
 SAID_BY_HAND = 100.0  # more than all else that can speak for or against a border
 LENGTH_COST, BEYOND_COST = 0.15, 2.0  # of a capture more or less than usual, and of one beyond what sets may vary by
@@ -64,6 +67,12 @@ def change(last: Curve, this: Curve) -> float:
     blocks = cv2.resize(apart, grid, interpolation=cv2.INTER_AREA).ravel()
     count = max(1, round(TOP_SHARE * blocks.size))
     return float(np.partition(blocks, -count)[-count:].mean())
+
+
+def wide_change(first: Curve, second: Curve, middle: Curve, fourth: Curve, fifth: Curve) -> float:
+    """The same between the means of two captures before one and of two after it: less noise, and a whole film step."""
+    half = np.float32(0.5)
+    return change(half * (first + second), half * (fourth + fifth))
 
 
 def _still(last: Curve, this: Curve) -> Curve:
@@ -133,12 +142,13 @@ def levels_of(changes: Curve) -> Levels | None:
 
 
 def sets_in(
-    changes: Curve, captures: int, vary: int, said: Borders = Borders()
+    changes: Curve, wide: Curve, captures: int, vary: int, said: Borders = Borders()
 ) -> tuple[list[CaptureSet], list[int]]:  # fmt: skip
     """The sets of a run of captures, and the transition pictures between them.
 
     Args:
         changes: (N,) change of each capture against the one before; the first is NaN.
+        wide: (N,) change over each capture (`wide_change`), which tells where the film moves hardly more than noise.
         captures: of each film frame, 0 where that is to be found.
         vary: by how many a set may differ from that.
         said: a person's word on borders.
@@ -147,9 +157,13 @@ def sets_in(
         Sets in order, none where the captures are no sets; numbers of transition pictures.
     """
     levels = levels_of(changes)
-    if levels is None:
+    told = levels.border(changes) if levels is not None else None
+    if levels is None or levels.between - levels.within < np.log(CLEAR):
+        peaks = _told_by_peaks(wide)
+        told = told if peaks is None else peaks
+    if told is None:
         return [], []
-    border = said.onto(levels.border(changes))
+    border = said.onto(told)
     runs = _plain_runs(border > 0)
     alone = sum(b - a == 1 for a, b in runs[1:-1])
     lengths = [b - a for a, b in runs[1:-1] if b - a > 1]
@@ -164,6 +178,41 @@ def sets_in(
         spread = int(np.ceil(max(abs(edge - usual) for edge in np.percentile(inner, (5, 95)))))
         sets, blends = _best_division(border, usual, max(vary, min(spread, usual - 1)), transitions)
     return sets, blends
+
+
+def _told_by_peaks(wide: Curve) -> npt.NDArray[np.float64] | None:
+    """What speaks for a border before each capture, from peaks of the wide change; None where they are not regular.
+
+    Over a transition picture the change is the same on both sides of the peak; a border between two captures shows as
+    two equal values, with half as much beside them.
+    """
+    levels = levels_of(wide)
+    if levels is None:
+        return None
+    told, heights = levels.border(wide), np.nan_to_num(wide, nan=-1.0)
+    reach = range(2, len(wide) - 2)
+    peaks = [n for n in reach if told[n] > 0 and heights[n] == heights[n - 2 : n + 3].max()]
+    if not _regular(np.diff(peaks), len(wide)):
+        return None
+    border = np.where(np.isnan(wide), -1.0, np.minimum(told, 0.0))
+    lean = float(np.median([abs(heights[n - 1] - heights[n + 1]) / heights[n] for n in peaks]))
+    for peak in peaks:
+        border[peak - 2 : peak + 3] = -1.0
+    for peak in peaks:
+        if lean < LEANING:
+            border[peak : peak + 2] = told[peak]
+        else:
+            border[peak if heights[peak - 1] > heights[peak + 1] else peak + 1] = told[peak]
+    return np.asarray(border)
+
+
+def _regular(apart: npt.NDArray[np.int64], count: int) -> bool:
+    """Whether peaks come as often, and over as much of a run of captures, as film frames do."""
+    if len(apart) < FEWEST_SETS + 1:
+        return False
+    usual = float(np.median(apart))
+    near = np.abs(apart - usual) <= np.maximum(2, usual / 2)
+    return float(near.mean()) >= REGULAR_SHARE and len(apart) * usual >= REGULAR_SHARE * count
 
 
 def _plain_runs(border: npt.NDArray[np.bool_]) -> list[tuple[int, int]]:

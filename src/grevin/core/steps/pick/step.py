@@ -11,6 +11,7 @@ goes on by a person's word, the others are divided around it.
 
 from __future__ import annotations
 
+from collections import deque
 from dataclasses import replace
 from fractions import Fraction
 from math import ceil
@@ -27,7 +28,7 @@ from grevin.core.picture.colour import from_rgb
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Arrays, Doubt, Reelwise, Timing, Window
-from grevin.core.steps.pick.sets import Borders, CaptureSet, Curve, change, sets_in, small_and_even
+from grevin.core.steps.pick.sets import Borders, CaptureSet, Curve, change, sets_in, small_and_even, wide_change
 from grevin.core.steps.settings import Settings, setting
 from grevin.core.timebase.timeline import Timeline
 
@@ -96,7 +97,8 @@ class PickStep:
             )
         looked = reel.kept("captures", lambda: _looked_at(reel, progress))
         changes, sharp = looked["changes"], looked["sharp"]
-        sets, transitions = sets_in(changes, settings.captures, settings.vary, Borders(settings.begins, settings.joins))
+        said = Borders(settings.begins, settings.joins)
+        sets, transitions = sets_in(changes, looked["wide"], settings.captures, settings.vary, said)
         if not sets:
             same = Timeline.same(len(reel), reel.format.rate)
             return Timing(same, notes=("No capture sets were found: nothing was picked.",))
@@ -139,7 +141,7 @@ def cadence_words(shown: npt.NDArray[np.int64], speed: Fraction, rate: Fraction)
 
 
 def _looked_at(reel: Reelwise, progress: Progress) -> Arrays:
-    """(N,) change against the capture before, and (N,) sharpness: each capture is loaded once."""
+    """(N,) changes from capture to capture, and over two on each side, and (N,) sharpness; each is loaded once."""
 
     def look(number: int) -> Curve | None:
         try:
@@ -148,16 +150,19 @@ def _looked_at(reel: Reelwise, progress: Progress) -> Arrays:
             return None
 
     progress.begin(len(reel), "Looking for capture sets")
-    changes, sharp = np.full(len(reel), np.nan, np.float32), np.full(len(reel), -1.0)
-    last: Curve | None = None
+    changes, wide = (np.full(len(reel), np.nan, np.float32) for _ in range(2))
+    sharp = np.full(len(reel), -1.0)
+    near: deque[Curve | None] = deque([None] * 5, 5)
     for number, here in enumerate(in_parallel(look, range(len(reel)))):
+        near.append(here)
         if here is not None:
             sharp[number] = float(cv2.Laplacian(here, cv2.CV_32F).var())
-        if here is not None and last is not None:
-            changes[number] = change(last, here)
-        last = here
+            if near[-2] is not None:
+                changes[number] = change(near[-2], here)
+        if all(one is not None for one in near):
+            wide[number - 2] = wide_change(*near)  # type: ignore[arg-type]
         progress.advance()
-    return {"changes": changes, "sharp": sharp}
+    return {"changes": changes, "wide": wide, "sharp": sharp}
 
 
 def _best(one: CaptureSet, changes: Curve, sharp: npt.NDArray[np.float64]) -> int:
