@@ -22,15 +22,15 @@ os.environ["XDG_DATA_HOME"] = str(HOME / "data")
 import cv2  # noqa: E402
 import numpy as np  # noqa: E402
 import pypdfium2  # noqa: E402
-from PySide6.QtCore import QEventLoop, QSettings, QTimer  # noqa: E402 - the screen has to be known before Qt is loaded
+from PySide6.QtCore import QEventLoop, QPointF, QSettings, Qt, QTimer  # noqa: E402 - the screen has to be known before Qt is loaded
 from PySide6.QtGui import QGuiApplication  # noqa: E402
+from PySide6.QtTest import QTest  # noqa: E402
 
 from grevin.core.measure.area import Box  # noqa: E402
-from grevin.core.media.writing import open_writer  # noqa: E402
 from grevin.core.picture.display import to_screen  # noqa: E402
 from grevin.core.progress import Progress  # noqa: E402
 from grevin.demo.making import make_demo  # noqa: E402
-from grevin.demo.reel import DemoReel  # noqa: E402
+from grevin.desktop.light_table.painting import target  # noqa: E402
 from grevin.desktop.light_table.view import View  # noqa: E402
 from grevin.desktop.light_table.wipe import Wipe  # noqa: E402
 from grevin.desktop.main import make_application  # noqa: E402
@@ -41,6 +41,9 @@ CLOSE = 3.0
 SHOT_FRAMES = (40, 130, 210, 300)  # one of each shot of the demo
 CROP = (170, 84)  # px of the picture
 GAP_PX = 6
+BAD = (26, 27)  # frames of the ferry's reel at the pause
+FERRY = (0.36, 0.62)  # where it lies in the picture
+TIED = (((386.0, 430.0), (390.0, 520.0)), ((388.0, 475.0), (420.0, 476.0)))  # its funnel's edge before and after
 
 
 def wait(milliseconds: int) -> None:
@@ -152,29 +155,49 @@ def survey_and_report(window: Window) -> None:
     place.show_page(0)
 
 
-def stuttering_reel(path: Path) -> Path:
-    """The tram of the demo, every fifth frame shown once more."""
-    reel = DemoReel()
-    order = [110 + n - n // 5 for n in range(1, 41)]
-    writer = open_writer(path, None, reel.format, range(len(order)), overwrite=True)
-    last, frame = -1, reel.frame(order[0])
-    for number in order:
-        frame = frame if number == last else reel.frame(number)
-        last = number
-        writer.write(frame)
-    writer.finish()
-    writer.commit()
-    return path
-
-
-def repeated_frames(window: Window) -> None:
-    """Repeats taken out: the card, a frame that was left out, the reel column."""
-    window.open(stuttering_reel(HOME / "tram-on-tape.mkv"))
+def open_reel_named(window: Window, name: str) -> None:
+    """Another reel of the job."""
+    names = [reel.title for reel in window.session.document.reels]
+    window.opening.open_reel(names.index(name))
     settle(window)
     while window.taking_in.busy:
         wait(100)
-    window.session.add_step("repeats")
-    picture(window, "repeats", "go_bench", lambda: window.session.go(14))
+    window.do("go_bench")
+
+
+def drag(window: Window, start: tuple[float, float], end: tuple[float, float]) -> None:
+    """Drag on the light table, from pixel to pixel of the picture."""
+    table = window.bench.table
+    place = target(table.view, table.size_of_picture(), table.panes()[0])
+    scale = table.scale()
+    first, last = (QPointF(place.left() + x * scale, place.top() + y * scale).toPoint() for x, y in (start, end))
+    QTest.mousePress(table, Qt.MouseButton.LeftButton, pos=first)
+    QTest.mouseMove(table, (first + last) / 2)
+    QTest.mouseMove(table, last)
+    QTest.mouseRelease(table, Qt.MouseButton.LeftButton, pos=last)
+    settle(window)
+
+
+def time_put_right(window: Window) -> None:
+    """The reels whose time is to be put right."""
+    session = window.session
+    open_reel_named(window, "harbour-super8-captures")
+    picture(window, "pick", lambda: session.go(84), lambda: session.add_step("pick"), "step_forward")
+    open_reel_named(window, "evening-tape")
+    picture(window, "fields", lambda: session.go(12), lambda: session.add_step("fields"), "evidence")
+    open_reel_named(window, "ferry-with-a-pause")
+    picture(window, "splice", "evidence", lambda: session.go(BAD[0]), "make_anew", lambda: session.go(BAD[1]),
+            "make_anew", "splice", lambda: look_at(window, FERRY))  # fmt: skip
+    picture(window, "tie-lines", "one_picture", lambda: session.go(BAD[0] - 1), "zoom_fit", "tie",
+            lambda: drag(window, *TIED[0]), lambda: session.go(BAD[1] + 1), lambda: drag(window, *TIED[1]),
+            lambda: session.go(BAD[0]), "evidence")  # fmt: skip
+
+
+def look_at(window: Window, point: tuple[float, float]) -> None:
+    """A hundred percent, at a place of the picture."""
+    view = View(1.0, *point)
+    window.bench.table.show_view(view)
+    window.bench.table.view_changed.emit(view)
 
 
 def take_all(window: Window) -> None:
@@ -191,12 +214,10 @@ def take_all(window: Window) -> None:
     picture(window, "bench")
     picture(window, "bench-evidence", lambda: session.add_step("dirt"), "evidence")
     picture(window, "verdicts", "zoom_fit", lambda: point_at_doubtful(window))
-    picture(window, "bench-mask", "zoom_fit", "mask")
-    picture(window, "bench-wipe", "mask", lambda: look_close(window), "wipe",
+    picture(window, "bench-wipe", "zoom_fit", "mask", "mask", lambda: look_close(window), "wipe",
             lambda: bench.looking.move_wipe(Wipe(0.5, 0.5, 25.0)))  # fmt: skip
     picture(window, "bench-side", "side")
     picture(window, "bench-taken-away", "taken", "zoom_fit")
-    picture(window, "bench-difference", "difference")
     picture(window, "test-strip", "one_picture", lambda: look_close(window), "evidence", "test_strip",
             lambda: choose_setting(window, "Threshold"),
             lambda: bench.value_strip.last.setValue(14.0))  # fmt: skip
@@ -210,7 +231,7 @@ def take_all(window: Window) -> None:
     before_and_after(window)
     survey_and_report(window)
     picture(window, "output", "go_output", lambda: window.output.last.setValue(9), lambda: window.output.start())
-    repeated_frames(window)
+    time_put_right(window)
 
 
 def main() -> int:

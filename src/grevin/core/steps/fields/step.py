@@ -19,6 +19,7 @@ import numpy as np
 
 from grevin.core.measure.cadence import FIELD_PERIOD
 from grevin.core.measure.fields import combing
+from grevin.core.motion.flow import MotionQuality
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Evidence, Reelwise, Timing, Window, shots_of
@@ -46,6 +47,7 @@ class Field:
 
 
 Plan = Woven | Field
+MOTION: dict[str, MotionQuality | None] = {"fine": "fine", "quick": "glance", "off": None}
 
 
 class FieldsSettings(Settings):
@@ -102,8 +104,7 @@ class FieldsStep:
         how, here = timing.plan[number], window.number
         if isinstance(how, Woven):
             return woven(window.frame(how.top - here), window.frame(how.bottom - here))
-        motion = None if settings.motion == "off" else settings.motion
-        return deinterlaced(window.at(how.frame - here), how.top_first, how.second, motion)
+        return deinterlaced(window.at(how.frame - here), how.top_first, how.second, MOTION[settings.motion])
 
     def show(self, window: Window, timing: Timing, number: int, settings: FieldsSettings) -> Evidence:
         """Where the frame that a made one stands for combs."""

@@ -144,7 +144,7 @@ def _side(window: Window, over: int, share: float, two: bool, making: Making) ->
     way = np.asarray(np.float32(share) * flow, np.float32)
     if two and making.two_a_side and abs(over) <= LONGEST_BENT:
         beyond = -1 if over > 0 else 1
-        away = window.motion(beyond, "quick")
+        away = window.motion(beyond, "glance")
         way = way + bent(window.luma8(), window.luma8(beyond), away, flow, float(abs(over)), share)
     here, there = window.number, window.number + over
     led_flow, pull = tied(flow, making.ties, here, there)
