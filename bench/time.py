@@ -178,7 +178,7 @@ def _tied() -> tuple[list[dict[str, Any]], dict[str, float]]:
         keys = [{"frame": n, "line": [24 + 45 * n, 60, 24 + 45 * n, 180]} for n in (2, 4)]
         free, led = (
             _psnr(_chain(source, "rebuild", {"frames": [3], **more}).result.frame(3).luma8(), pictures[3])
-            for more in ({}, {"ties": [{"keys": keys, "reach_px": 10}]})
+            for more in ({}, {"ties": [{"keys": keys}], "tie_reach_px": 10})
         )
         gains.append(led - free)
     return [], {"tie_line_gain_db": float(np.mean(gains)), "tie_line_worst_gain_db": min(gains)}

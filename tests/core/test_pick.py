@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import sqlite3
+from contextlib import closing
 from fractions import Fraction
 from pathlib import Path
 
@@ -127,3 +129,17 @@ def test_sets_are_found_where_the_film_moves_hardly_more_than_the_noise(transiti
         lumas += [np.clip(np.rint(one + rng.normal(0, 5, one.shape)), 0, 255).astype(np.uint8) for one in taken]
     found = list(chain(source_of(lumas, RATE, "slow"), "pick").steps[0].timing.groups)
     assert found == sets
+
+
+@pytest.mark.parametrize("damage", [b"", b"PK\x03\x04 cut off", b"nothing of it"])
+def test_a_damaged_study_is_learned_anew(tmp_path: Path, damage: bytes) -> None:
+    lumas, sets = captures([6] * 6, True)
+    source = source_of(lumas, RATE, "damaged")
+    kept = MeasuredFile(tmp_path / "job.sqlite")
+    steps = Treatment(steps=(TreatmentStep.make("pick"),))
+    assert list(Chain(source, steps, studies=kept).steps[0].timing.groups) == sets
+    with closing(sqlite3.connect(tmp_path / "job.sqlite")) as database, database:
+        assert database.execute("UPDATE studied SET data = ?", (damage,)).rowcount == 1
+    assert list(Chain(source, steps, studies=kept).steps[0].timing.groups) == sets
+    with closing(sqlite3.connect(tmp_path / "job.sqlite")) as database:
+        assert len(database.execute("SELECT data FROM studied").fetchone()[0]) > 100

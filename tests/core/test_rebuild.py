@@ -23,7 +23,7 @@ from tests.conftest import moving_frames, write_video
 from tests.core.film_time import BAR, chain, jumping_bar, same
 
 LINES = [
-    {"keys": [{"frame": n, "line": [BAR[n] + 4, 60, BAR[n] + 4, 180]} for n in (2, 4)], "reach_px": 10},
+    {"keys": [{"frame": n, "line": [BAR[n] + 4, 60, BAR[n] + 4, 180]} for n in (2, 4)]},
 ]  # fmt: skip
 
 
@@ -47,8 +47,8 @@ def test_a_tie_line_lies_straight_between_its_frames() -> None:
 
 
 def test_motion_follows_a_line_that_turns_and_fades_out_beside_it() -> None:
-    tie = TieLine(keys=(TieKey(frame=0, line=(50, 20, 50, 60)), TieKey(frame=2, line=(60, 20, 70, 60))), reach_px=5)
-    way, led = tied(np.zeros((80, 120, 2), np.float32), (tie,), 0, 2)
+    tie = TieLine(keys=(TieKey(frame=0, line=(50, 20, 50, 60)), TieKey(frame=2, line=(60, 20, 70, 60))))
+    way, led = tied(np.zeros((80, 120, 2), np.float32), (tie,), 0, 2, 5)
     assert led is not None
     np.testing.assert_allclose(way[20, 50], (10, 0), atol=1e-4)
     np.testing.assert_allclose(way[60, 50], (20, 0), atol=1e-4)
@@ -57,14 +57,14 @@ def test_motion_follows_a_line_that_turns_and_fades_out_beside_it() -> None:
     assert 0 < led[40, 58] < 1
     assert led[40, 61] == 0
     assert not way[40, 61].any()
-    assert tied(way, (tie,), 0, 3)[1] is None, "beyond its last frame it says nothing"
+    assert tied(way, (tie,), 0, 3, 5)[1] is None, "beyond its last frame it says nothing"
 
 
 def test_tie_lines_lead_what_no_search_finds() -> None:
     source = MemorySource([jumping_bar(n) for n in range(7)], "bar")
     truth = source.frame(3).planes[0]
     free = chain(source, "rebuild", {"frames": [3]})
-    led = chain(source, "rebuild", {"frames": [3], "ties": LINES})
+    led = chain(source, "rebuild", {"frames": [3], "ties": LINES, "tie_reach_px": 10})
     assert error(led.result.frame(3).planes[0], truth) < 0.2 * error(free.result.frame(3).planes[0], truth)
     assert free.steps[0].shown(3).mask.mean() > 2 * led.steps[0].shown(3).mask.mean()
     assert "is a mix" in free.steps[0].shown(3).doubt
@@ -128,7 +128,12 @@ def test_a_jump_is_bridged_only_when_that_is_asked_for() -> None:
 def test_a_recipe_with_lines_plays_right_elsewhere_and_says_what_is_a_mix(tmp_path: Path) -> None:
     frames = [jumping_bar(n) for n in range(7)]
     path = write_video(tmp_path / "bar.mkv", frames, sound=True)
-    steps = [{"step": "rebuild", "settings": {"frames": [3], "put_in_after": [4], "put_in": 2, "ties": LINES}}]
+    steps = [
+        {
+            "step": "rebuild",
+            "settings": {"frames": [3], "put_in_after": [4], "put_in": 2, "ties": LINES, "tie_reach_px": 10},
+        }
+    ]
     recipe = tmp_path / "bar.recipe.json"
     recipe.write_text(json.dumps({"format": "grevin-recipe", "version": 1, "steps": steps}))
     reel = open_reel(path)
@@ -145,3 +150,15 @@ def test_a_recipe_with_lines_plays_right_elsewhere_and_says_what_is_a_mix(tmp_pa
         assert Fraction(heard, audio.rate) == pytest.approx(float(9 / frames[0].format.rate), abs=1e-4)
     rows = (tmp_path / "l.csv").read_text().splitlines()[1:]
     assert [row.split(",")[0] for row in rows] == ["3", "4", "4"]
+
+
+def test_a_jump_after_a_pause_does_not_bend_the_ways() -> None:
+    clean = moving_frames(60, 320, 240, speed=1.0)
+    places = [0, 2, 4, 16, 28, 30, 32]  # two pixels a frame, but for the jump around the frame that is bad
+    source = MemorySource([clean.frame(place) for place in places], "paused")
+    made = {
+        around: chain(source, "rebuild", {"frames": [3], "around": around, "grain": False}).result.frame(3).planes[0]
+        for around in ("one a side", "two a side")
+    }
+    truth = clean.frame(16).planes[0]
+    assert error(made["two a side"], truth) < 1.1 * error(made["one a side"], truth) + 1

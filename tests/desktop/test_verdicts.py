@@ -207,7 +207,7 @@ def test_a_box_becomes_a_region_of_the_selected_step(qtbot: QtBot, shown: Window
     assert evidence(shown).mask[:, : region.width - 2].any(), "other frames are not protected"
     session.go(FRAME)
     settle(qtbot, shown)
-    shown.bench.path.card(1).findChild(QToolButton, "remove_region").click()
+    shown.bench.path.card(1).findChild(QToolButton, "remove_drawn").click()
     settle(qtbot, shown)
     assert session.treatment.steps[0].regions == ()
     assert evidence(shown).mask[:, : region.width - 2].any()

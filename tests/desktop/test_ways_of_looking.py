@@ -15,6 +15,7 @@ from grevin.core.measure.area import Box
 from grevin.desktop.measuring.sending import offers
 from grevin.desktop.style import look as style
 from grevin.desktop.window import Window
+from grevin.desktop.work.looks import COMPARE_LABELS
 from tests.desktop.conftest import WAIT_MS, settle
 from tests.desktop.test_window import press, seen
 
@@ -340,3 +341,11 @@ def test_how_one_looked_is_remembered(qtbot: QtBot, new_window: Opener, window: 
     assert again.bench.strip.count == 3
     assert again.session.counter_kind == "timecode"
     assert again.bench.looking.drawing.colour == (86, 180, 233)
+
+
+def test_no_way_of_looking_widens_the_window(qtbot: QtBot, treated: Window) -> None:
+    for compare in COMPARE_LABELS:
+        treated.bench.looking.change({"compare": compare})
+        settle(qtbot, treated)
+        assert treated.minimumSizeHint().width() <= 1280, compare
+        assert treated.width() == 1280, compare

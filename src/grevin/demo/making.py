@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Collection
+from collections.abc import Collection, Iterator
+from contextlib import contextmanager
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -14,8 +15,9 @@ import platformdirs
 
 from grevin.core.job.document import Job, Reel
 from grevin.core.job.job_file import JobFile
-from grevin.core.media.writing import open_writer
+from grevin.core.media.writing import Writer, open_writer
 from grevin.core.parallel import in_parallel
+from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.quality.damage.base import Truth
@@ -108,11 +110,18 @@ def make_time_reels(folder: Path, progress: Progress, names: Collection[str] | N
 def _write(path: Path, reel: TimeReel, progress: Progress) -> None:
     reel.make(0)  # paints the scenery before several threads ask for it
     progress.begin(reel.length, f"Drawing {reel.name}")
-    writer = open_writer(path, None, reel.format, range(reel.length), overwrite=True)
-    try:
+    with _written(path, reel.format, range(reel.length)) as writer:
         for frame in in_parallel(reel.make, range(reel.length)):
             writer.write(frame)
             progress.advance()
+
+
+@contextmanager
+def _written(path: Path, fmt: PictureFormat, numbers: range) -> Iterator[Writer]:
+    """A writer whose file gets its name when all went well, and leaves nothing else."""
+    writer = open_writer(path, None, fmt, numbers, overwrite=True)
+    try:
+        yield writer
         writer.finish()
         writer.commit()
     except BaseException:
@@ -129,20 +138,14 @@ def _draw(files: DemoFiles, frames: range | None, progress: Progress) -> None:
         return DEMO_DAMAGE.add(reel.frame(number))
 
     progress.begin(len(numbers), "Drawing Port Ellery")
-    writer = open_writer(files.reel, None, reel.format, numbers, overwrite=True)
     masks: list[npt.NDArray[np.uint8]] = []
     rows: list[dict[str, Any]] = []
-    try:
+    with _written(files.reel, reel.format, numbers) as writer:
         for number, (frame, truth) in zip(numbers, in_parallel(make, numbers), strict=True):
             writer.write(frame)
             masks.append(np.packbits(truth.mask))
             rows.extend({"frame": number - numbers.start, **asdict(mark)} for mark in truth.marks)
             progress.advance()
-        writer.finish()
-        writer.commit()
-    except BaseException:
-        writer.discard()
-        raise
     np.savez_compressed(files.truth / "masks.npz", masks=np.stack(masks), shape=[reel.format.height, reel.format.width])
     shots = [n for n in reel.first_frames if n in numbers]
     (files.truth / "truth.json").write_text(json.dumps({"first_frames": shots, "dirt": rows}))

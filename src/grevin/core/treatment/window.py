@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import io
+import zipfile
+import zlib
 from collections.abc import Callable
 from typing import Protocol
 
@@ -125,9 +127,13 @@ def _packed(arrays: Arrays) -> bytes:
     return stream.getvalue()
 
 
-def _unpacked(data: bytes) -> Arrays:
-    with np.load(io.BytesIO(data), allow_pickle=False) as held:
-        return {name: held[name] for name in held.files}
+def _unpacked(data: bytes) -> Arrays | None:
+    """The arrays; None where the job is damaged there, so that they are learned anew."""
+    try:
+        with np.load(io.BytesIO(data), allow_pickle=False) as held:
+            return {name: held[name] for name in held.files}
+    except (ValueError, OSError, EOFError, zipfile.BadZipFile, zlib.error):
+        return None
 
 
 class StudiedReel:
@@ -174,8 +180,9 @@ class StudiedReel:
 
         def learn() -> Arrays:
             held = self._studies.study(key) if self._studies is not None else None
-            if held is not None:
-                return _unpacked(held)
+            known = _unpacked(held) if held is not None else None
+            if known is not None:
+                return known
             made = make()
             if self._studies is not None:
                 self._studies.keep_study(key, _packed(made))

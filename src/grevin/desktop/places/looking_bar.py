@@ -21,6 +21,7 @@ EVIDENCE_COLOURS = {
     "yellow": (240, 228, 66), "reddish purple": (204, 121, 167),
 }  # fmt: skip
 GAINS = (1.0, 64.0)
+MAKING_ROOM = ("tie", "measure", "scopes")  # buttons that give up their words while the gain is shown
 
 
 class LookingBar(QWidget):
@@ -134,7 +135,11 @@ class LookingBar(QWidget):
         blocker = QSignalBlocker(self._gain)
         self._gain.setValue(ways.gain)
         blocker.unblock()
-        self._gain.setVisible(ways.compare in COMPUTED)
+        computed = ways.compare in COMPUTED
+        self._gain.setVisible(computed)
+        words = Qt.ToolButtonStyle.ToolButtonIconOnly if computed else Qt.ToolButtonStyle.ToolButtonTextBesideIcon
+        for act in MAKING_ROOM:  # the window keeps its width
+            self._buttons[act].setToolButtonStyle(words)
         self.show_toggle("evidence", drawing.evidence != "off")
 
     def show_toggle(self, act: str, on: bool) -> None:

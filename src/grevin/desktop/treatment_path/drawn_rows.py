@@ -1,4 +1,4 @@
-"""Things of a step that are drawn on the light table, such as tie lines: a row for each, with a way to take it out."""
+"""Things of a step that are drawn on the light table, such as regions and tie lines: a row for each."""
 
 from __future__ import annotations
 
@@ -12,20 +12,32 @@ from grevin.desktop.style import look as style
 
 
 class DrawnRows(QWidget):
-    """Shows things by their `words`; emits the plain data of those that are left when one is taken out."""
+    """Shows things by their `words`; emits those that are left when one is taken out."""
 
     changed = Signal(object)
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(self, empty: str = "", parent: QWidget | None = None) -> None:
+        """Make rows.
+
+        Args:
+            empty: what is shown where there are no things; "" for nothing at all.
+            parent: the widget around it.
+        """
         super().__init__(parent)
         self._layout = QVBoxLayout(self)
         self._layout.setContentsMargins(0, 2, 0, 0)
         self._layout.setSpacing(2)
         self._things: tuple[Any, ...] | None = None
-        self.show_things(())
+        self._empty = empty
+        if empty:
+            self.show_things(())
+        else:
+            self.hide()
 
     def show_things(self, things: tuple[Any, ...]) -> None:
         """Show them, or that there are none."""
+        if not self._empty:
+            self.setVisible(bool(things))
         if things == self._things:
             return
         self._things = things
@@ -36,8 +48,8 @@ class DrawnRows(QWidget):
                 widget.deleteLater()
         for place, thing in enumerate(things):
             self._layout.addWidget(self._row(place, thing.words))
-        if not things:
-            self._layout.addWidget(self._words("none drawn"))
+        if self._empty and not things:
+            self._layout.addWidget(self._words(self._empty))
 
     def _words(self, text: str) -> QLabel:
         words = QLabel(text)
@@ -61,4 +73,4 @@ class DrawnRows(QWidget):
 
     def _remove(self, place: int, _checked: bool = False) -> None:
         things = self._things or ()
-        self.changed.emit(tuple(thing.model_dump() for other, thing in enumerate(things) if other != place))
+        self.changed.emit(things[:place] + things[place + 1 :])

@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 from grevin.core.steps.registry import REGISTRY, step_by_id
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from grevin.desktop.style import look as style
-from grevin.desktop.treatment_path.region_rows import RegionRows
+from grevin.desktop.treatment_path.drawn_rows import DrawnRows
 from grevin.desktop.treatment_path.settings_form import SettingsForm
 
 RAIL_WIDTH = 22
@@ -103,7 +103,7 @@ class Card(QFrame):
         self._form = SettingsForm(kind.settings_model)
         self._form.changed.connect(self.changed)
         layout.addWidget(self._form)
-        self._regions = RegionRows()
+        self._regions = DrawnRows()
         self._regions.changed.connect(self.regions_changed)
         layout.addWidget(self._regions)
 
@@ -114,7 +114,7 @@ class Card(QFrame):
         self._acts.blockSignals(False)
         self._form.show_values(step.model())
         self._form.setVisible(unfolded)
-        self._regions.show_regions(step.regions if unfolded else ())
+        self._regions.show_things(step.regions if unfolded else ())
         if self.property("looked") != looked:
             self.setProperty("looked", looked)
             self.style().unpolish(self)

@@ -59,7 +59,7 @@ class SettingsForm(QWidget):
             check.toggled.connect(emit)
             return check
         if get_origin(annotation) is tuple and not is_numbers(annotation):
-            rows = DrawnRows()
+            rows = DrawnRows("none drawn")
             rows.changed.connect(emit)
             return rows
         if is_numbers(annotation):

@@ -11,16 +11,16 @@ import numpy as np
 import numpy.typing as npt
 
 from grevin.core.motion.between import Between, Side, bent, between, left_over
-from grevin.core.motion.flow import Luma8
+from grevin.core.motion.flow import Flow, Luma8, positions, sample
 from grevin.core.picture.colour import Rgb, from_rgb
 from grevin.core.picture.frame import Frame
-from grevin.core.steps.base import Evidence, Window
+from grevin.core.steps.base import Evidence, Reelwise, Window
 from grevin.core.steps.rebuild.ties import TieLine, tied
 
 Way = Literal["along motion", "mix", "hold"]
 LONGEST_BENT = 6  # frames of a gap over which ways are bent: farther, what goes before says little of what comes
-TIE_LEVELS = 4.0  # 8-bit levels by which the way of a tie line may fit worse than the one found and still goes first
-TIE_EVEN_PX = 5  # single pixels do not go another way than those around
+TIE_LEVELS = 1.0  # 8-bit levels by which the way of a tie line may fit worse than the one found and still goes first
+TIE_EVEN_PX, TIE_MEDIAN_PX = 6.0, 15  # over which both are compared, and below which no piece goes a way of its own
 HALF_TRUSTED = 0.5  # below it more of a place is the mix than what was moved
 TOLD_SHARE = 0.005  # of the picture, from which a mix is told
 GRAIN_SIGMA_PX = 1.0  # what is finer than this counts as grain
@@ -35,14 +35,13 @@ class Gap:
     Attributes:
         before, after: the good frames around it; the same where there is one only.
         share: 0..1, where between them.
-        two_before, two_after: whether the next frames outside these are good as well and of the same shot.
+        two: whether the next frames outside these are good as well, and of the same shots.
     """
 
     before: int
     after: int
     share: float
-    two_before: bool = False
-    two_after: bool = False
+    two: bool = False
 
 
 @dataclass(frozen=True)
@@ -54,15 +53,22 @@ class Making:
         grain: whether a made picture gets the fine noise of the nearer frame back.
         two_a_side: whether two good frames on each side are used, for the bend of the ways.
         ties: lines that lead the motion.
+        reach_px: how far from them.
     """
 
     way: Way = "along motion"
     grain: bool = True
     two_a_side: bool = True
     ties: tuple[TieLine, ...] = ()
+    reach_px: float = 24.0
 
 
-def gaps_for(run: range, length: int, joined: bool, good: Callable[[int, int], bool] | None = None) -> dict[int, Gap]:
+def good_beside(reel: Reelwise, bad: npt.NDArray[np.bool_]) -> Callable[[int, int], bool]:
+    """Tells whether a frame (the first number) exists, is good and lies in the shot of another."""
+    return lambda number, beside: 0 <= number < len(reel) and not bad[number] and reel.same_shot(number, beside)
+
+
+def gaps_for(run: range, length: int, joined: bool, good: Callable[[int, int], bool]) -> dict[int, Gap]:
     """For each frame of a run of bad ones the good frames around it; nothing where the whole reel is bad.
 
     Args:
@@ -70,7 +76,7 @@ def gaps_for(run: range, length: int, joined: bool, good: Callable[[int, int], b
         length: frames of the reel.
         joined: whether the good frames on both sides belong to one shot. Where they do not, a cut lies in the gap,
             nobody knows where: the first half holds what was before, the rest what comes.
-        good: whether a frame (the first number) is good and of the shot of another; None for no such.
+        good: whether a frame (the first number) is good and of the shot of another.
     """
     before, after = run.start - 1, run.stop
     if before < 0 and after >= length:
@@ -81,8 +87,8 @@ def gaps_for(run: range, length: int, joined: bool, good: Callable[[int, int], b
     if not joined:
         middle = run.start + len(run) / 2
         return {number: Gap(*(2 * (before if number < middle else after,)), 0.0) for number in run}
-    more = (good(before - 1, before), good(after + 1, after)) if good is not None else (False, False)
-    return {number: Gap(before, after, (number - before) / (after - before), *more) for number in run}
+    two = good(before - 1, before) and good(after + 1, after)
+    return {number: Gap(before, after, (number - before) / (after - before), two) for number in run}
 
 
 def made_frame(window: Window, gap: Gap, making: Making) -> Frame:
@@ -107,12 +113,17 @@ def made_between(window: Window, gap: Gap, making: Making) -> Between:
 
     def make() -> Between:
         here = window.number
-        one = _side(window.at(gap.before - here), gap.after - gap.before, gap.share, gap.two_before, making)
-        other = _side(window.at(gap.after - here), gap.before - gap.after, 1.0 - gap.share, gap.two_after, making)
+        first, last = window.at(gap.before - here), window.at(gap.after - here)
+        over = gap.after - gap.before
+        bends: tuple[Flow, Flow] | tuple[None, None] = (None, None)
+        if gap.two and making.two_a_side and over <= LONGEST_BENT:
+            bends = _bends(first, last, gap)
+        one = _side(first, over, gap.share, bends[0], making)
+        other = _side(last, -over, 1.0 - gap.share, bends[1], making)
         return between(one, other, gap.share)
 
     ties = "/".join(tie.model_dump_json() for tie in making.ties)
-    name = f"between {gap} {making.two_a_side} {ties}"
+    name = f"between {gap} {making.two_a_side} {making.reach_px} {ties}"
     return window.keep(name, make, lambda made: made.picture.nbytes + made.trust.nbytes)
 
 
@@ -130,29 +141,47 @@ def shown_gap(window: Window, gap: Gap, making: Making) -> Evidence:
     return Evidence(mixed, doubt=words if share >= TOLD_SHARE else "")
 
 
-def _side(window: Window, over: int, share: float, two: bool, making: Making) -> Side:
+def _bends(first: Window, last: Window, gap: Gap) -> tuple[Flow, Flow]:
+    """How far the ways of both sides depart from straight ones.
+
+    Where something turns or slows down both say the same. Over a jump, as after a pause of the camera, they say the
+    opposite: the mean of both then, and the ways stay straight.
+    """
+    over = gap.after - gap.before
+    there, back = first.motion(over, "far"), last.motion(-over, "far")
+    one = bent(first.luma8(), first.luma8(-1), first.motion(-1, "glance"), there, float(over), gap.share)
+    other = bent(last.luma8(), last.luma8(1), last.motion(1, "glance"), back, float(over), 1.0 - gap.share)
+    return _unless_denied(one, sample(other, *positions(there))), _unless_denied(other, sample(one, *positions(back)))
+
+
+def _unless_denied(bend: Flow, other: Flow) -> Flow:
+    """(H, W, 2) a bend, or the mean of both where the other side says the opposite."""
+    against = bend[..., 0] * other[..., 0] + bend[..., 1] * other[..., 1] < 0
+    return np.asarray(np.where(against[..., None], np.float32(0.5) * (bend + other), bend), np.float32)
+
+
+def _side(window: Window, over: int, share: float, bend: Flow | None, making: Making) -> Side:
     """A good frame beside a gap: how its pixels go until the moment.
 
     Args:
         window: on the good frame.
         over: frames to the good one on the other side, negative where that comes before.
         share: 0..1 of the gap, from here.
-        two: whether the frame on this side of it is good too.
-        making: how.
+        bend: (H, W, 2) pixels by which the ways depart from straight ones; None for none.
+        making: how, with the lines that lead them.
     """
     flow = window.motion(over, "far")
-    way = np.asarray(np.float32(share) * flow, np.float32)
-    if two and making.two_a_side and abs(over) <= LONGEST_BENT:
-        beyond = -1 if over > 0 else 1
-        away = window.motion(beyond, "glance")
-        way = way + bent(window.luma8(), window.luma8(beyond), away, flow, float(abs(over)), share)
+    way = np.asarray(np.float32(share) * flow if bend is None else np.float32(share) * flow + bend, np.float32)
     here, there = window.number, window.number + over
-    led_flow, pull = tied(flow, making.ties, here, there)
+    led_flow, pull = tied(flow, making.ties, here, there, making.reach_px)
     if pull is None:
         return Side(window.rgb(), window.luma8(), flow, way)
-    led_way, _ = tied(way, making.ties, here, here + share * over)
-    plain, led = (left_over(window.luma8(), window.luma8(over), way_there) for way_there in (flow, led_flow))
-    better = cv2.medianBlur((led < plain + TIE_LEVELS).astype(np.uint8), TIE_EVEN_PX)
+    led_way, _ = tied(way, making.ties, here, here + share * over, making.reach_px)
+    plain, led = (
+        cv2.GaussianBlur(left_over(window.luma8(), window.luma8(over), found), (0, 0), TIE_EVEN_PX)
+        for found in (flow, led_flow)
+    )
+    better = cv2.medianBlur((led < plain + TIE_LEVELS).astype(np.uint8), TIE_MEDIAN_PX)
     taken = np.where(better > 0, pull, np.float32(0))
     flow, way = (
         np.asarray(np.where(taken[..., None] > 0, tied_one, found), np.float32)

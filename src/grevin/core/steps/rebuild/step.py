@@ -24,7 +24,7 @@ from grevin.core.picture.frame import Frame
 from grevin.core.picture.masks import runs_of
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Arrays, Evidence, Reelwise, Timing, Window
-from grevin.core.steps.rebuild.making import Gap, Making, gaps_for, made_frame, shown_gap
+from grevin.core.steps.rebuild.making import Gap, Making, gaps_for, good_beside, made_frame, shown_gap
 from grevin.core.steps.rebuild.ties import TieLine
 from grevin.core.steps.settings import Settings, setting
 from grevin.core.timebase.timeline import Timeline
@@ -69,10 +69,15 @@ class RebuildSettings(Settings):
         help="Lines over the same thing on two or more frames, drawn on the light table, that lead the motion.",
     )  # fmt: skip
 
+    tie_reach_px: int = setting(
+        24, label="Lines reach", unit="px", low=1, high=2000,
+        help="Up to this distance from a tie line the motion follows it; over as much again its pull fades out.",
+    )  # fmt: skip
+
     @property
     def making(self) -> Making:
         """How frames are made."""
-        return Making(self.way, self.grain, self.around == "two a side", self.ties)
+        return Making(self.way, self.grain, self.around == "two a side", self.ties, self.tie_reach_px)
 
 
 class RebuildStep:
@@ -118,15 +123,11 @@ class RebuildStep:
 
 def _gaps(reel: Reelwise, bad: Flags, settings: RebuildSettings) -> tuple[dict[int, Gap], list[str]]:
     """For each bad frame what it is made of; and what cannot be."""
-
-    def good(number: int, beside: int) -> bool:
-        return 0 <= number < len(reel) and not bad[number] and reel.same_shot(number, beside)
-
     gaps: dict[int, Gap] = {}
     for run in runs_of(bad):
         inside = run.start > 0 and run.stop < len(reel)
         joined = inside and (settings.over_cut == "bridge" or reel.joined(run.start - 1, run.stop))
-        gaps.update(gaps_for(run, len(reel), joined, good) if len(run) <= LONGEST_GAP else {})
+        gaps.update(gaps_for(run, len(reel), joined, good_beside(reel, bad)) if len(run) <= LONGEST_GAP else {})
     left = [int(number) for number in np.flatnonzero(bad) if number not in gaps]
     words = f"{len(left)} frames from frame {left[0]} on are left as they are: no good frame is near." if left else ""
     return gaps, [words] if words else []
@@ -138,7 +139,7 @@ def _laid_out(
     """Every frame in its place, with those that are put in."""
     sources: list[int] = []
     plan: dict[int, Gap] = {}
-    places = set(settings.put_in_after)
+    places, good = set(settings.put_in_after), good_beside(reel, bad)
     for number in range(len(reel)):
         if number in gaps:
             plan[len(sources)] = gaps[number]
@@ -149,12 +150,9 @@ def _laid_out(
         if follows >= len(reel) or bad[number] or bad[follows]:
             notes.append(f"Nothing was put in after frame {number}: there is no good frame on both sides.")
             continue
-        two = [
-            0 <= beyond < len(reel) and not bad[beyond] and reel.same_shot(beyond, beside)
-            for beyond, beside in ((number - 1, number), (follows + 1, follows))
-        ]
+        two = good(number - 1, number) and good(follows + 1, follows)
         for place in range(1, settings.put_in + 1):
-            plan[len(sources)] = Gap(number, follows, place / (settings.put_in + 1), *two)
+            plan[len(sources)] = Gap(number, follows, place / (settings.put_in + 1), two)
             sources.append(number)
     made = np.zeros(len(sources), np.bool_)
     made[list(plan)] = True

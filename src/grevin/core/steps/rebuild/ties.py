@@ -47,13 +47,11 @@ class TieLine(BaseModel):
 
     Attributes:
         keys: in the order of frames; with one only it does not pull yet.
-        reach_px: distance up to which it pulls in full; over as much again its pull fades out.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     keys: tuple[TieKey, ...] = Field(min_length=1)
-    reach_px: float = Field(24.0, ge=1, le=2000)
 
     @field_validator("keys")
     @classmethod
@@ -74,7 +72,7 @@ class TieLine(BaseModel):
     def with_key(self, frame: int, line: Line) -> TieLine:
         """The tie with its line on one more frame, or another one there."""
         others = tuple(key for key in self.keys if key.frame != frame)
-        return TieLine(keys=(*others, TieKey(frame=frame, line=line)), reach_px=self.reach_px)
+        return TieLine(keys=(*others, TieKey(frame=frame, line=line)))
 
     @property
     def words(self) -> str:
@@ -83,7 +81,9 @@ class TieLine(BaseModel):
         return f"frames {frames}" if len(self.keys) > 1 else f"frame {frames} alone"
 
 
-def tied(way: Flow, ties: tuple[TieLine, ...], here: float, there: float) -> tuple[Flow, Share | None]:
+def tied(
+    way: Flow, ties: tuple[TieLine, ...], here: float, there: float, reach_px: float
+) -> tuple[Flow, Share | None]:  # fmt: skip
     """Ways of pixels from one moment to another, pulled by the tie lines that lie on both.
 
     Args:
@@ -91,24 +91,25 @@ def tied(way: Flow, ties: tuple[TieLine, ...], here: float, there: float) -> tup
         ties: the lines.
         here: moment in frames that the ways begin at.
         there: moment that they lead to.
+        reach_px: distance up to which a line pulls in full; over as much again its pull fades out.
 
     Returns:
         (H, W, 2) float32, and (H, W) float32 0..1, how much of it is the lines'; None without lines.
     """
-    pairs = [(tie.at(here), tie.at(there), tie.reach_px) for tie in ties]
-    acting = [(a, b, reach) for a, b, reach in pairs if a is not None and b is not None]
+    pairs = [(tie.at(here), tie.at(there)) for tie in ties]
+    acting = [(a, b) for a, b in pairs if a is not None and b is not None]
     if not acting:
         return way, None
     total = np.zeros((*way.shape[:2], 2), np.float32)
     weights, pull = np.zeros(way.shape[:2], np.float32), np.zeros(way.shape[:2], np.float32)
-    for begin, end, reach in acting:
+    for begin, end in acting:
         along, distance = _beside(begin, way.shape[0], way.shape[1])
         ends = np.asarray(end, np.float32) - np.asarray(begin, np.float32)
         led = ends[:2] + along[..., None] * (ends[2:] - ends[:2])
         weight = np.square(1.0 / (NEAR_PX + distance)).astype(np.float32)
         total += weight[..., None] * led
         weights += weight
-        pull = np.maximum(pull, np.clip(2.0 - distance / np.float32(reach), 0, 1))
+        pull = np.maximum(pull, np.clip(2.0 - distance / np.float32(reach_px), 0, 1))
     lines = total / weights[..., None]
     return np.asarray(way + pull[..., None] * (lines - way), np.float32), pull
 

@@ -26,7 +26,7 @@ from grevin.core.picture.frame import Frame
 from grevin.core.picture.masks import runs_of
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Arrays, Doubt, Evidence, Reelwise, Timing, Window, shots_of
-from grevin.core.steps.rebuild.making import Gap, Making, gaps_for, made_frame, shown_gap
+from grevin.core.steps.rebuild.making import Gap, Making, gaps_for, good_beside, made_frame, shown_gap
 from grevin.core.steps.settings import Settings, setting
 from grevin.core.timebase.timeline import Timeline
 
@@ -66,7 +66,7 @@ class RepeatsStep:
 
     id: ClassVar[str] = "repeats"
     label: ClassVar[str] = "Repeated frames"
-    version: ClassVar[int] = 1
+    version: ClassVar[int] = 2
     settings_model: ClassVar[type[Settings]] = RepeatsSettings
     judges_itself: ClassVar[bool] = True
     finding_kinds: ClassVar[tuple[str, ...]] = ("repeat", "near_repeat", "freeze")  # a word on these is one on a run
@@ -173,7 +173,7 @@ def _rebuilt(reel: Reelwise, flags: Flags, notes: tuple[str, ...]) -> Timing:
     plan: dict[int, Gap] = {}
     for run in runs_of(flags):
         inside = run.start > 0 and run.stop < length
-        plan.update(gaps_for(run, length, inside and reel.same_shot(run.start - 1, run.stop)))
+        plan.update(gaps_for(run, length, inside and reel.same_shot(run.start - 1, run.stop), good_beside(reel, flags)))
     made = np.zeros(length, np.bool_)
     made[list(plan)] = True
     same = Timeline.same(length, reel.format.rate)
