@@ -136,10 +136,12 @@ class LookingBar(QWidget):
         self._gain.setValue(ways.gain)
         blocker.unblock()
         computed = ways.compare in COMPUTED
-        self._gain.setVisible(computed)
+        if not computed:
+            self._gain.hide()
         words = Qt.ToolButtonStyle.ToolButtonIconOnly if computed else Qt.ToolButtonStyle.ToolButtonTextBesideIcon
-        for act in MAKING_ROOM:  # the window keeps its width
+        for act in MAKING_ROOM:  # before the gain is shown: the window keeps its width
             self._buttons[act].setToolButtonStyle(words)
+        self._gain.setVisible(computed)
         self.show_toggle("evidence", drawing.evidence != "off")
 
     def show_toggle(self, act: str, on: bool) -> None:
