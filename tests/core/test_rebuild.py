@@ -66,7 +66,7 @@ def test_tie_lines_lead_what_no_search_finds() -> None:
     free = chain(source, "rebuild", {"frames": [3]})
     led = chain(source, "rebuild", {"frames": [3], "ties": LINES, "tie_reach_px": 10})
     assert error(led.result.frame(3).planes[0], truth) < 0.2 * error(free.result.frame(3).planes[0], truth)
-    assert free.steps[0].shown(3).mask.mean() > 2 * led.steps[0].shown(3).mask.mean()
+    assert free.steps[0].shown(3).mask.mean() > 1.4 * led.steps[0].shown(3).mask.mean()
     assert "is a mix" in free.steps[0].shown(3).doubt
     assert free.steps[0].shown(2) is None, "a frame that was not made has nothing to show"
 
@@ -103,6 +103,10 @@ def test_frames_are_put_in_to_bridge_a_pause() -> None:
     assert found.seam_at(1, 11) == (9, 14)
     assert found.next_made(1, 0, 1) == 10
     assert found.next_made(1, 10, -1) is None
+    among = chain(source, "rebuild", {"put_in_after": [9], "put_in": 3, "frames": [9]})
+    shares = [among.steps[0].timing.plan[n].share for n in range(9, 13)]
+    assert shares == [0.2, 0.4, 0.6, 0.8], "bad frames and those put in are spread evenly"
+    assert among.timeline.sources.tolist() == [*range(9), 9, 9, 9, 9, *range(10, 20)]
     none = chain(source, "rebuild", {"put_in_after": [19], "frames": [5]})
     assert len(none.result) == 20
     assert "no good frame on both sides" in none.steps[0].time_notes[0]

@@ -97,7 +97,7 @@ class FieldsStep:
         top_first = _top_first(shots, reel, settings)
         if kinds == {"film"}:
             return _film(reel, shots)
-        return _mixed(reel, shots, top_first, settings.rate == "double" and "film" not in kinds)
+        return _mixed(reel, shots, top_first, settings.rate == "double")
 
     def make(self, window: Window, timing: Timing, number: int, settings: FieldsSettings) -> Frame:
         """A frame woven of two frames' fields, or deinterlaced."""
@@ -169,10 +169,11 @@ def _film(reel: Reelwise, shots: list[ShotFields]) -> Timing:
     return Timing(Timeline(len(reel), rate, sources, made), plan, (words,), "progressive")
 
 
-def _mixed(reel: Reelwise, shots: list[ShotFields], top_first: bool, double: bool) -> Timing:
+def _mixed(reel: Reelwise, shots: list[ShotFields], top_first: bool, wants_double: bool) -> Timing:
     """Every shot as what it is, at the reel's rate or at twice that."""
     sources: list[int] = []
     plan: dict[int, Plan] = {}
+    double = wants_double and all(shot.kind != "film" for shot in shots)
     for shot in shots:
         film = dict(_film_frames(shot)) if shot.kind == "film" else {}
         last: Plan | None = None
@@ -191,8 +192,10 @@ def _mixed(reel: Reelwise, shots: list[ShotFields], top_first: bool, double: boo
     counts = {kind: sum(shot.kind == kind for shot in shots) for kind in ("progressive", "interlaced", "film")}
     words = ", ".join(f"{count} {kind}" for kind, count in counts.items() if count)
     order = "top" if top_first else "bottom"
-    notes = (f"Fields, shot by shot: {words}; {order} field first.",)
-    return Timing(Timeline(len(reel), rate, np.array(sources, np.int64), made), dict(plan), notes, "progressive")
+    notes = [f"Fields, shot by shot: {words}; {order} field first."]
+    if wants_double and not double:
+        notes.append("At the same rate: with film in the reel there is no double one.")
+    return Timing(Timeline(len(reel), rate, np.array(sources, np.int64), made), dict(plan), tuple(notes), "progressive")
 
 
 def _next_film(film: dict[int, Plan | None], number: int) -> Plan | None:

@@ -49,7 +49,7 @@ class RebuildSettings(Settings):
     )  # fmt: skip
     around: Literal["two a side", "one a side"] = setting(
         "two a side", label="Good frames", when={"way": "along motion"},
-        help="Two good frames on each side tell whether things turn or slow down in the gap; one takes half the time.",
+        help="Two good frames on each side tell whether things turn or slow down in the gap; one is quicker.",
     )  # fmt: skip
     over_cut: Literal["hold", "bridge"] = setting(
         "hold", label="Over a cut",
@@ -139,21 +139,13 @@ def _laid_out(
     """Every frame in its place, with those that are put in."""
     sources: list[int] = []
     plan: dict[int, Gap] = {}
-    places, good = set(settings.put_in_after), good_beside(reel, bad)
+    anew, put_after, refused = _bridges(reel, bad, settings)
+    gaps = {**gaps, **anew}
+    notes = [*notes, *refused]
     for number in range(len(reel)):
-        if number in gaps:
-            plan[len(sources)] = gaps[number]
-        sources.append(number)
-        if number not in places:
-            continue
-        follows = number + 1
-        if follows >= len(reel) or bad[number] or bad[follows]:
-            notes.append(f"Nothing was put in after frame {number}: there is no good frame on both sides.")
-            continue
-        two = good(number - 1, number) and good(follows + 1, follows)
-        for place in range(1, settings.put_in + 1):
-            plan[len(sources)] = Gap(number, follows, place / (settings.put_in + 1), two)
-            sources.append(number)
+        shown = [gaps.get(number), *put_after.get(number, ())]
+        plan.update({len(sources) + place: gap for place, gap in enumerate(shown) if gap is not None})
+        sources += [number] * len(shown)
     made = np.zeros(len(sources), np.bool_)
     made[list(plan)] = True
     put_in = len(sources) - len(reel)
@@ -161,6 +153,38 @@ def _laid_out(
         notes.append(f"{put_in} frames were put in: the reel plays {float(put_in / reel.format.rate):.2f} s longer.")
     timeline = Timeline(len(reel), reel.format.rate, np.array(sources, np.int64), made)
     return Timing(timeline, plan, tuple(notes))
+
+
+def _bridges(
+    reel: Reelwise, bad: Flags, settings: RebuildSettings
+) -> tuple[dict[int, Gap], dict[int, list[Gap]], list[str]]:  # fmt: skip
+    """Frames that are put in, spread evenly between the good ones around them together with bad ones among them.
+
+    Returns:
+        What bad frames of a bridge are made of; what is put in after each frame; where that cannot be.
+    """
+    good = good_beside(reel, bad)
+    anew: dict[int, Gap] = {}
+    put_after: dict[int, list[Gap]] = {}
+    refused: list[str] = []
+    for place in sorted(set(settings.put_in_after)):
+        before, after = place, place + 1
+        while before >= 0 and bad[before]:
+            before -= 1
+        while after < len(reel) and bad[after]:
+            after += 1
+        if before < 0 or after >= len(reel) or any(number in anew for number in range(before + 1, after)):
+            refused.append(f"Nothing was put in after frame {place}: there is no good frame on both sides.")
+            continue
+        order = [*range(before + 1, place + 1), *[None] * settings.put_in, *range(place + 1, after)]
+        two = good(before - 1, before) and good(after + 1, after)
+        for turn, number in enumerate(order, 1):
+            gap = Gap(before, after, turn / (len(order) + 1), two)
+            if number is None:
+                put_after.setdefault(place, []).append(gap)
+            else:
+                anew[number] = gap
+    return anew, put_after, refused
 
 
 def unreadable_frames(reel: Reelwise, progress: Progress) -> Arrays:
