@@ -344,6 +344,7 @@ def test_how_one_looked_is_remembered(qtbot: QtBot, new_window: Opener, window: 
 
 
 def test_no_way_of_looking_widens_the_window(qtbot: QtBot, treated: Window) -> None:
+    treated.session.count_in("timecode")
     for compare in COMPARE_LABELS:
         treated.bench.looking.change({"compare": compare})
         settle(qtbot, treated)

@@ -21,7 +21,7 @@ EVIDENCE_COLOURS = {
     "yellow": (240, 228, 66), "reddish purple": (204, 121, 167),
 }  # fmt: skip
 GAINS = (1.0, 64.0)
-MAKING_ROOM = ("tie", "measure", "scopes")  # buttons that give up their words while the gain is shown
+MAKING_ROOM = ("measure", "scopes")  # buttons that give up their words while the gain is shown
 
 
 class LookingBar(QWidget):
@@ -71,6 +71,7 @@ class LookingBar(QWidget):
             ("scopes", "scopes", "Scopes"),
         ):  # fmt: skip
             layout.addWidget(self._button(act, icon, words_on, checkable=True))
+        self._buttons["tie"].setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonIconOnly)
         self._zoom = QComboBox()
         self._zoom.setObjectName("zoom")
         self._zoom.setToolTip("Zoom: screen pixels for a picture pixel. The wheel zooms at the pointer.")
