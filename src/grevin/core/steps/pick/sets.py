@@ -3,7 +3,8 @@
 A capture that changes little against the one before belongs to its set; one that differs from both neighbours is a
 transition picture, a blend of two film frames. What is little and what is much is told by the reel itself (Otsu 1979,
 on the logarithm of the change). All borders are placed together: a jolt within a set makes no two of it, and where the
-scene stands still and shows no borders, the usual length divides it.
+scene stands still and shows no borders, the usual length divides it. Where the film moves hardly more than the noise,
+the change over a capture tells, between the means of the two before and of the two after it.
 """
 
 from __future__ import annotations
