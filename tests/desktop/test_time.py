@@ -88,6 +88,7 @@ def test_what_a_step_doubts_is_reviewed_by_key(qtbot: QtBot, new_window, tmp_pat
     qtbot.waitUntil(lambda: not place.busy and place.findings.model.rowCount() == 1, timeout=WAIT_MS)
     qtbot.keyClick(place.table, Qt.Key.Key_Period)
     assert (place.findings.present().first, place.findings.present().last) == (12, 25)
+    assert (session.place.frame, session.place.view_point) == (12, 0), "what is doubted is seen as it came"
     qtbot.keyClick(place.table, Qt.Key.Key_Y)
     settle(qtbot, window)
     assert len(session.chain.timeline) == 30

@@ -19,7 +19,8 @@ from grevin.core.job.job_file import JobFile
 from grevin.core.job.measured import MeasuredFile
 from grevin.core.media.image_sequence import DEFAULT_RATE
 from grevin.core.media.video_file import VideoFile
-from grevin.core.steps.base import Area
+from grevin.core.steps.base import Area, changes_time
+from grevin.core.steps.registry import step_by_id
 from grevin.core.timebase.counters import COUNTER_LABELS, Counter, CounterKind
 from grevin.core.timebase.timeline import Timeline
 from grevin.core.treatment.chain import Chain
@@ -208,6 +209,13 @@ class Session(JobSession):
     def view_from(self, view_point: int) -> None:
         """Move the view point along the treatment path."""
         self._look(Place(self.place.frame, min(max(0, view_point), len(self.treatment.steps))))
+
+    def view_before(self, step: str) -> None:
+        """Look from before a step that changes time, if one of that id is there: what it doubts is seen as it came."""
+        places = (place for place, one in enumerate(self.treatment.steps) if one.step == step)
+        place = next(places, None)
+        if place is not None and changes_time(step_by_id(step)) and self.place.view_point > place:
+            self.view_from(place)
 
     def _look(self, place: Place) -> None:
         if place == self.place:

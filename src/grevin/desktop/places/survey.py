@@ -223,6 +223,7 @@ class SurveyPlace(QWidget):
     def _look_at(self, finding: Finding) -> None:
         self._finding = finding
         self._session.go(finding.first)
+        self._session.view_before(finding.kind)
         self._show_over()
         self._show_outline()
         if finding.area[2]:
