@@ -42,7 +42,7 @@ from grevin.core.treatment.recipe import Treatment, TreatmentStep
 REBUILT = (3, 7, 11)
 FRAMES = 15
 PICK_SEEDS = 8
-PICK_ROUND = 29  # raised after rules were set on the captures of the last
+PICK_ROUND = 41  # raised after rules were set on the captures of the last
 TIED_SEEDS = 4
 SPEED_TURNS = 5
 PANS = {"pan 11 px": 11.3, "pan 18 px": 17.6}  # a frame, as cameras pan; a picture of an open clip moves

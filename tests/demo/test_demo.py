@@ -77,8 +77,8 @@ def under(source: MemorySource, step: str, settings: dict | None = None) -> Chai
 
 
 def test_the_home_movie_has_its_film_frames_picked() -> None:
-    source, reel = part("harbour-super8-captures", range(66))
-    sets = [range(first, stop) for first, stop in reel.truth["sets"] if stop <= 66]
+    source, reel = part("harbour-super8-captures", range(65))
+    sets = [range(first, stop) for first, stop in reel.truth["sets"] if stop <= 65]
     found = under(source, "pick")
     assert list(found.steps[0].timing.groups)[: len(sets)] == sets
     assert found.result.format.rate == reel.truth["film_speed"]

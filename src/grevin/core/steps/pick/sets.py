@@ -32,6 +32,7 @@ REGULAR_SHARE = 0.8  # of the peaks, and of the captures, that have to follow on
 MOST_SAID = 3.0  # how much one change can speak for or against a border
 SAID_BY_HAND = 100.0  # more than all else that can speak for or against a border
 LENGTH_COST, BEYOND_COST = 0.15, 2.0  # of a capture more or less than usual, and of one beyond what sets may vary by
+CUT_SHORT_COST = 14.0  # of a set at an end of the reel that lacks all its captures: a jolt there makes no set
 MISSING_COST, STRANGE_COST = 2.0, 4.0  # of a set without a transition picture after it where they are usual, and with
 
 
@@ -263,10 +264,10 @@ def _offer(
 
 
 def _length_cost(length: int, usual: int, vary: int, at_end: bool) -> float:
-    """What speaks against a set of that length; those at the ends of a reel may be cut short."""
+    """What speaks against a set of that length; those at the ends of a reel may be cut short, but seldom are."""
     apart = abs(length - usual)
     if at_end and length < usual:
-        return 0.0
+        return CUT_SHORT_COST * max(0, usual - vary - length) / usual
     return LENGTH_COST * apart + BEYOND_COST * max(0, apart - vary)
 
 
