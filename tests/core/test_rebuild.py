@@ -166,3 +166,10 @@ def test_a_jump_after_a_pause_does_not_bend_the_ways() -> None:
     }
     truth = clean.frame(16).planes[0]
     assert error(made["two a side"], truth) < 1.1 * error(made["one a side"], truth) + 1
+
+
+def test_nothing_is_put_in_among_too_many_bad_frames() -> None:
+    source = MemorySource([moving_frames(1, 64, 48).frame(0)] * 70, "long")
+    found = chain(source, "rebuild", {"frames": list(range(3, 66)), "put_in_after": [10]})
+    assert not found.timeline.made.any()
+    assert len(found.result) == 70

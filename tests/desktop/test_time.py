@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtWidgets import QLabel, QLineEdit
+from PySide6.QtWidgets import QLabel, QLineEdit, QToolButton
 from pytestqt.qtbot import QtBot
 
 from grevin.core.media.opening import open_reel
@@ -318,3 +318,26 @@ def test_what_a_step_learned_is_kept_with_the_job(qtbot: QtBot, new_window, stut
     again: Window = new_window(job)
     settle(qtbot, again)
     assert len(again.session.chain.timeline) == 40
+
+
+def test_tie_lines_are_taken_out_on_the_card_and_evidence_is_not_judged(qtbot: QtBot, bar_window: Window) -> None:
+    session, bench = bar_window.session, bar_window.bench
+    lines = [
+        {"keys": [{"frame": n, "line": [BAR[n] + 4, 60, BAR[n] + 4, 180]} for n in pair]} for pair in ((2, 4), (1, 5))
+    ]
+    session.change_settings(1, {"ties": tuple(lines)})
+    settle(qtbot, bar_window)
+    first, _ = bench.path.card(1).findChildren(QToolButton, "remove_drawn")
+    first.click()
+    settle(qtbot, bar_window)
+    assert [[key.frame for key in tie.keys] for tie in bench.tying.ties] == [[1, 5]]
+    qtbot.keyClick(bench.table, Qt.Key.Key_V)
+    settle(qtbot, bar_window)
+    assert bench.table.look.evidence is not None
+    before = list(session.verdicts)
+    qtbot.mouseClick(bench.table, Qt.MouseButton.LeftButton, pos=on_picture(bar_window, (160, 120)))
+    settle(qtbot, bar_window)
+    assert list(session.verdicts) == before, "what shows how a frame was made has no pieces to leave or mend"
+    qtbot.keyClick(bench.table, Qt.Key.Key_P)
+    settle(qtbot, bar_window)
+    assert bench.trying.on

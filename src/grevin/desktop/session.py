@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import partial
 from typing import Any
 
@@ -28,6 +28,7 @@ from grevin.core.treatment.plan import Plan, TreatedReel
 from grevin.core.treatment.recipe import Treatment
 from grevin.core.treatment.regions import Region
 from grevin.core.treatment.verdicts import Verdict, Verdicts, Word
+from grevin.desktop.place import Place
 from grevin.desktop.session_job import JobSession
 from grevin.desktop.session_shots import ReelParts
 
@@ -35,22 +36,6 @@ CACHE_BYTES = 448 << 20  # pictures, motion and screens kept for looking; with t
 RESULT_BYTES = 256 << 20  # treated frames kept for playing: 400 frames of SD, 80 of HD
 UNREADABLE = "unreadable"
 LEFT_ALONE = "left_alone"
-
-
-@dataclass(frozen=True)
-class Place:
-    """Where one looks.
-
-    Attributes:
-        frame: of the reel.
-        view_point: place on the treatment path.
-        output: frame at the view point, where time was changed and one went through its output; None for the one
-            that shows the reel's frame.
-    """
-
-    frame: int
-    view_point: int
-    output: int | None = None
 
 
 class Session(JobSession):

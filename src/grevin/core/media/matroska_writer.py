@@ -72,7 +72,7 @@ class MatroskaWriter:
         if source is None or not source.details.audio:
             return None
         if start.sound == "none":
-            self.notes += (f"The sound was left out: {start.why_silent}. It can be padded or re-timed instead.",)
+            self.notes += (f"The sound was left out: {start.why_silent}.",)
             return None
         if start.sound == "carried":
             return CarriedSound(self._container, source, self._frames)

@@ -9,9 +9,7 @@ from grevin.core.timebase.timeline import Timeline
 from grevin.core.treatment.plan import TreatedReel
 
 MOST_NOTES = 12
-LEAST_APART_S = Fraction(
-    1, 10
-)  # sound this far from its picture is seen (EBU R 37: 40 ms early, 60 ms late; from memory)
+LEAST_APART_S = Fraction(1, 10)  # sound so far from its picture is seen (EBU R 37: 40 ms early, 60 late; from memory)
 
 
 @dataclass(frozen=True)

@@ -177,7 +177,7 @@ def _start(reel: DeclaredReel, retimed: Retimed, request: RunRequest) -> Start:
     else:
         how = "none" if request.sound == "never" or not (fits or request.sound == "always") else "carried"
     why = retimed.why_silent if reel.keeps_times else Start.why_silent
-    why = "as you asked" if request.sound == "never" else why
+    why = "as you asked" if request.sound == "never" else f"{why}; it can be padded or re-timed"
     moved = retimed.timeline.moves or not reel.keeps_times
     seconds = (_source_seconds(reel, request.frames), retimed.seconds[1])
     return Start(_timecode_at(reel, request.frames[0]), how, seconds, moved, why)

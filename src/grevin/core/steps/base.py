@@ -92,9 +92,9 @@ class Evidence:
         )
 
     @classmethod
-    def nothing(cls, shape: tuple[int, ...], doubt: str = "", words: str = "") -> Evidence:
+    def nothing(cls, shape: tuple[int, ...], doubt: str = "") -> Evidence:
         """Evidence of an undamaged frame, or of one that is left alone."""
-        return cls(np.zeros(shape[:2], np.bool_), doubt=doubt, words=words)
+        return cls(np.zeros(shape, np.bool_), doubt=doubt)
 
 
 class Window(Protocol):

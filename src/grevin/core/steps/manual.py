@@ -7,7 +7,7 @@ import sys
 from typing import Any, Literal, get_args, get_origin
 
 from grevin.core.steps.base import AnyStep
-from grevin.core.steps.settings import is_numbers
+from grevin.core.steps.settings import is_list, is_numbers
 
 
 def manual_page(step: AnyStep) -> str:
@@ -24,7 +24,7 @@ def _row(name: str, field: Any) -> str:
         allowed = ", ".join(f"`{choice}`" for choice in get_args(field.annotation))
     elif is_numbers(field.annotation):
         allowed = "a list of whole numbers"
-    elif get_origin(field.annotation) is tuple:
+    elif is_list(field.annotation):
         allowed = "drawn in the window"
     elif field.annotation is bool:
         allowed = "`true`, `false`"

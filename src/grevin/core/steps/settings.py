@@ -63,9 +63,14 @@ class Settings(BaseModel):
             raise SettingsError(*_sentence(cls, fault, step)) from fault
 
 
+def is_list(annotation: object) -> bool:
+    """Whether a setting is a list: of whole numbers, or of what is drawn."""
+    return get_origin(annotation) is tuple
+
+
 def is_numbers(annotation: object) -> bool:
     """Whether a setting is a list of whole numbers."""
-    return get_origin(annotation) is tuple and get_args(annotation)[0] is int
+    return is_list(annotation) and get_args(annotation)[0] is int
 
 
 def numbers_text(numbers: Iterable[int]) -> str:
@@ -124,7 +129,7 @@ def allowed(model: type[Settings], name: str) -> str:
     extra = field.json_schema_extra if field is not None else None
     if field is not None and is_numbers(field.annotation):
         return "a list of whole numbers from 0"
-    if field is not None and get_origin(field.annotation) is tuple:
+    if field is not None and is_list(field.annotation):
         return "a list of what is drawn in the window"
     if isinstance(extra, dict) and extra.get("low") is not None:
         return f"{extra['low']} to {extra['high']} {extra['unit']}".strip()

@@ -16,6 +16,7 @@ from grevin.desktop.light_table.view import View
 from grevin.desktop.measuring.measuring import Measuring
 from grevin.desktop.neighbour_strip.neighbours import Neighbours
 from grevin.desktop.neighbour_strip.strip import COUNTS, NeighbourStrip
+from grevin.desktop.place import Place
 from grevin.desktop.places.frame_facts import doubts_whole_frame, frame_facts
 from grevin.desktop.places.looking_bar import LookingBar
 from grevin.desktop.places.playing import Player
@@ -25,7 +26,7 @@ from grevin.desktop.reviewing.borders import SetBorders
 from grevin.desktop.reviewing.seams import Seams
 from grevin.desktop.reviewing.specks import Specks
 from grevin.desktop.scopes.panel import ScopesPanel
-from grevin.desktop.session import Place, Session
+from grevin.desktop.session import Session
 from grevin.desktop.test_strip.strip import ValueStrip
 from grevin.desktop.test_strip.trying import Trying
 from grevin.desktop.treatment_path.path import PATH_WIDTH, TreatmentPath

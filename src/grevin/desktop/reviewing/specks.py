@@ -9,7 +9,8 @@ from PySide6.QtCore import QObject, Signal
 
 from grevin.core.measure.area import Box
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Area, Blob, Evidence
+from grevin.core.steps.base import Area, Blob, Evidence, changes_time
+from grevin.core.steps.registry import step_by_id
 from grevin.core.treatment.doubtful import next_doubtful
 from grevin.core.treatment.verdicts import Word, same_place
 from grevin.desktop.light_table.light_table import LightTable
@@ -71,6 +72,10 @@ class Specks(QObject):
         self._explainer.stop()
 
     def _evidence(self) -> Evidence | None:
+        """What a verdict may be about; what a step that changes time shows of a frame has no pieces to judge."""
+        steps, place = self._session.treatment.steps, self._session.selected
+        if 0 < place <= len(steps) and changes_time(step_by_id(steps[place - 1].step)):
+            return None
         look = self._table.look
         return look.evidence if look is not None and look.number == self._session.place.frame else None
 

@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, Signal
 
 from grevin.core.job.document import change_settings
 from grevin.core.steps.registry import step_by_id
-from grevin.core.steps.settings import Settings, is_numbers, matters
+from grevin.core.steps.settings import Settings, is_list, matters
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.test_strip import is_number, proposed_range, values_to_try
 from grevin.desktop.session import Session
@@ -82,7 +82,7 @@ class Trying(QObject):
         model, settings = step_by_id(step.step).settings_model, self._settings()
         fields = {
             name: field for name, field in model.model_fields.items()
-            if matters(settings, name) and not is_numbers(field.annotation)
+            if matters(settings, name) and not is_list(field.annotation)
         }  # fmt: skip
         if self._setting not in fields:
             first = next((name for name in fields if is_number(model, name)), "")

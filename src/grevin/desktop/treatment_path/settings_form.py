@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from grevin.core.errors import SettingsError
-from grevin.core.steps.settings import Settings, is_numbers, matters, numbers_from, numbers_text
+from grevin.core.steps.settings import Settings, is_list, is_numbers, matters, numbers_from, numbers_text
 from grevin.desktop.treatment_path.drawn_rows import DrawnRows
 
 
@@ -58,7 +58,7 @@ class SettingsForm(QWidget):
             check = QCheckBox()
             check.toggled.connect(emit)
             return check
-        if get_origin(annotation) is tuple and not is_numbers(annotation):
+        if is_list(annotation) and not is_numbers(annotation):
             rows = DrawnRows("none drawn")
             rows.changed.connect(emit)
             return rows

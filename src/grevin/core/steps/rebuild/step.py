@@ -68,7 +68,6 @@ class RebuildSettings(Settings):
         (), label="Tie lines",
         help="Lines over the same thing on two or more frames, drawn on the light table, that lead the motion.",
     )  # fmt: skip
-
     tie_reach_px: int = setting(
         24, label="Lines reach", unit="px", low=1, high=2000,
         help="Up to this distance from a tie line the motion follows it; over as much again its pull fades out.",
@@ -173,7 +172,8 @@ def _bridges(
             before -= 1
         while after < len(reel) and bad[after]:
             after += 1
-        if before < 0 or after >= len(reel) or any(number in anew for number in range(before + 1, after)):
+        near = before >= 0 and after < len(reel) and after - before - 1 <= LONGEST_GAP
+        if not near or any(number in anew for number in range(before + 1, after)):
             refused.append(f"Nothing was put in after frame {place}: there is no good frame on both sides.")
             continue
         order = [*range(before + 1, place + 1), *[None] * settings.put_in, *range(place + 1, after)]
