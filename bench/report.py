@@ -7,6 +7,7 @@ from typing import Any
 
 from bench.clips import CLIPS, load_clip
 from bench.dirt import FLOOR_NAMES, ClipResult, run_clip
+from bench.groups import by_group
 from bench.over_clips import over_clips
 from bench.worst import Worst
 from grevin.core.picture.source import FrameSource
@@ -71,10 +72,29 @@ def _together(results: list[ClipResult]) -> dict[str, float]:
     figures["worst_clip_gain_db"] = round(worst["dirt"]["whole_db"] - worst["damaged"]["whole_db"], 2)
     figures["worst_clip_recall"] = min(row["blob_recall"] for row in rows)
     figures["worst_clip_precision"] = min(row["blob_precision"] for row in rows)
+    figures.update(_by_group(rows))
     figures["clean_db"] = mean("clean_db", "dirt")
     figures["clean_worst_frame_db"] = min(row["clean_worst_db"] for row in rows)
     figures["clean_blobs_per_frame"] = round(sum(r.harm.clean_blobs_per_frame for r in results) / len(rows), 2)
     figures["peak_memory_mb"] = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024
+    return figures
+
+
+def _by_group(rows: list[dict[str, Any]]) -> dict[str, float]:
+    """The same of the clips that rules are set on and of those that only report."""
+    measured = [
+        {
+            "precision": row["blob_precision"], "recall": row["blob_recall"],
+            "gain_db": row["dirt"]["whole_db"] - row["damaged"]["whole_db"], "inside_db": row["dirt"]["inside_db"],
+            "clean_db": row["clean_db"]["dirt"], "clean_worst_frame_db": row["clean_worst_db"],
+            "few_false": -row["clean_blobs_per_frame"],
+        }
+        for row in rows
+    ]  # fmt: skip
+    figures: dict[str, float] = {}
+    for name in measured[0]:
+        found = by_group(name, {row["clip"]: float(one[name]) for row, one in zip(rows, measured, strict=True)})
+        figures.update({key: round(figure, 3) for key, figure in found.items()})
     return figures
 
 

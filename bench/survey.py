@@ -24,7 +24,8 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-from bench.clips import CLIPS, ClipUnavailableError, load_clip
+from bench.clips import REPORTS, RULES, ClipUnavailableError, load_clip
+from bench.groups import by_group
 from bench.moving import SCENES
 from grevin.core.measure.cadence import cadence_of_shot, repeats_of
 from grevin.core.media.opening import open_reel
@@ -48,9 +49,15 @@ CUT_SEEDS = tuple(range(3301, 3309))  # the rules were tried on others
 SEGMENTS = 14
 DRAWN = ("fast_pan", "flag", "sparkle", "snow", "wheel", "hands")
 EFFECTS = ("plain", "flash", "white", "black", "flicker", "fade", "dissolve", "tear")
+CLIPS = RULES[:9]  # footage that sequences are joined from
+COUNTED = (*RULES[:9], *REPORTS[:6])  # footage on which dirt is counted
 REPEAT_LENGTH = 61
 HELD_LEVELS = 0.2  # 8-bit levels between smooth pictures: the least of all other pairs of the clips is .29
 CARRIERS = ("exact", "h264 crf 18", "h264 crf 26", "mpeg4", "fresh noise")
+NOISES = {"fresh noise": 2.0, "noise 5": 5.0}  # 8-bit levels
+CODECS: dict[str, tuple[str, dict[str, str]]] = {
+    "mpeg4": ("mpeg4", {"qscale": "4"}), "mpeg2": ("mpeg2video", {"b": "3000k", "g": "12", "bf": "2"}),
+}  # fmt: skip
 PATTERNS = ("none", "random", "2:2", "5 in 6", "freeze")
 SPEED_FRAMES = 240
 SD = (720, 576)
@@ -252,12 +259,12 @@ def order_of(pattern: str, rng: np.random.Generator) -> tuple[list[int], set[int
 
 
 def carried(lumas: list[Luma], carrier: str, rng: np.random.Generator) -> list[Luma]:
-    """Pictures as one of `CARRIERS` hands them on."""
+    """Pictures as a carrier hands them on: one of `CARRIERS`, `NOISES`, `CODECS`, or "h264 crf N"."""
     if carrier == "exact":
         return lumas
-    if carrier == "fresh noise":
-        return [np.clip(one + rng.normal(0, 2.0, one.shape), 0, 255).astype(np.uint8) for one in lumas]
-    codec, options = ("mpeg4", {"qscale": "4"}) if carrier == "mpeg4" else ("libx264", {"crf": carrier.split()[-1]})
+    if carrier in NOISES:
+        return [np.clip(one + rng.normal(0, NOISES[carrier], one.shape), 0, 255).astype(np.uint8) for one in lumas]
+    codec, options = CODECS.get(carrier) or ("libx264", {"crf": carrier.split()[-1]})
     return _through_codec(lumas, codec, options)
 
 
@@ -335,11 +342,14 @@ def _noisy(luma: Luma, sigma: float, rng: np.random.Generator) -> Luma:
 
 def _dirt() -> dict[str, float]:
     """How well the counter counts: specks of the simulator, and clean frames."""
-    right = false = missed = on_clean = frames = 0
-    for clip in CLIPS:
+    precision: dict[str, float] = {}
+    recall: dict[str, float] = {}
+    on_clean = frames = 0
+    for clip in COUNTED:
         clean = load_clip(clip)
-        dirty = damaged(clean, DirtDamage(seed=77))
-        damage = DirtDamage(seed=77)
+        damage = DirtDamage(seed=78)
+        dirty = damaged(clean, damage)
+        right = false = missed = 0
         for number in range(1, 12):
             true = [mark.area for mark in damage.add(clean.frame(number))[1].marks]
             found = _specks(dirty, number)
@@ -348,7 +358,9 @@ def _dirt() -> dict[str, float]:
             missed += sum(not any(same_place(area, mark) for area in found) for mark in true)
             on_clean += len(_specks(clean, number))
             frames += 1
-    return {"dirt_precision": right / max(1, right + false), "dirt_recall": 1 - missed / max(1, right + missed),
+        precision[clip.name] = right / max(1, right + false)
+        recall[clip.name] = 1 - missed / max(1, right + missed)
+    return {**by_group("dirt_precision", precision), **by_group("dirt_recall", recall),
             "dirt_on_clean_frame": on_clean / max(1, frames)}  # fmt: skip
 
 

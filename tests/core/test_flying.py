@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from grevin.core.steps.dirt.blobs import Blobs, find_blobs
 from grevin.core.steps.dirt.features import BlobFeatures
-from grevin.core.steps.dirt.flying import flying, table_of
+from grevin.core.steps.dirt.flying import coming_back, elsewhere, flying, table_of
 
 
 def features(*rows: tuple[float, float, float, float]) -> BlobFeatures:
@@ -58,3 +59,50 @@ def test_nothing_to_compare_with() -> None:
     empty = table_of(features())
     assert flying(features(), empty, empty, True).shape == (0,)
     assert flying(features(HERE), empty, table_of(features(HERE)), True).tolist() == [False]
+
+
+def blob_at(place: tuple[int, int], size: int = 8) -> tuple[Blobs, BlobFeatures]:
+    spike = np.zeros((120, 160), np.uint8)
+    spike[place[1] : place[1] + size, place[0] : place[0] + size] = 90
+    blobs = find_blobs(spike, spike, 4.0)
+    half = size / 2
+    return blobs, features((place[0] + half, place[1] + half, float(size * size), 90.0))
+
+
+def with_square(place: tuple[int, int], size: int = 8) -> np.ndarray:
+    picture = np.full((120, 160), 60, np.uint8)
+    picture[place[1] : place[1] + size, place[0] : place[0] + size] = 150
+    return picture
+
+
+@pytest.mark.parametrize(
+    ("shown_at", "way", "back"),
+    [
+        ([-3, 3], (0.0, 0.0), True),  # spokes: at the same place three frames on
+        ([3], (0.0, 0.0), False),  # once may be chance
+        ([], (0.0, 0.0), False),  # dirt
+        ([-2, 2], (2.0, 0.0), True),  # at the same place of a picture that moves
+        ([-4, -3, -2, 2, 3, 4], (9.0, 0.0), True),  # a border that stands still while the picture moves
+    ],
+)
+def test_what_comes_back_is_no_dirt(shown_at: list[int], way: tuple[float, float], back: bool) -> None:
+    blobs, measured = blob_at((70, 50))
+    moves = way if way[0] < 5 else (0.0, 0.0)
+    others = []
+    for offset in (-4, -3, -2, 2, 3, 4):
+        there = (round(70 + offset * moves[0]), 50)
+        others.append((offset, with_square(there) if offset in shown_at else np.full((120, 160), 60, np.uint8)))
+    asked = np.ones(1, np.bool_)
+    found = coming_back(blobs, measured.contrast, asked, with_square((70, 50)), others, np.array([way]))
+    assert found.tolist() == [back]
+
+
+def test_a_large_thing_on_both_frames_beside_is_no_dirt() -> None:
+    here, asked = with_square((70, 50), 14), np.ones(1, np.bool_)
+    blobs, measured = blob_at((70, 50), 14)
+    before, after, empty = with_square((40, 60), 14), with_square((100, 44), 14), np.full((120, 160), 60, np.uint8)
+    assert elsewhere(blobs, measured, asked, here, [before, after]).tolist() == [True]
+    assert elsewhere(blobs, measured, asked, here, [before, empty]).tolist() == [False], "on one frame only"
+    small, told = blob_at((70, 50), 5)
+    pair = [with_square((40, 60), 5), with_square((100, 44), 5)]
+    assert elsewhere(small, told, asked, with_square((70, 50), 5), pair).tolist() == [False], "small ones are alike"

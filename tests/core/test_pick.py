@@ -16,6 +16,7 @@ from grevin.core.job.measured import MeasuredFile
 from grevin.core.steps.pick.step import cadence_words, shown_at
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
+from tests.conftest import moving_frames
 from tests.core.film_time import RATE, captures, chain, source_of
 
 
@@ -143,3 +144,20 @@ def test_a_damaged_study_is_learned_anew(tmp_path: Path, damage: bytes) -> None:
     assert list(Chain(source, steps, studies=kept).steps[0].timing.groups) == sets
     with closing(sqlite3.connect(tmp_path / "job.sqlite")) as database:
         assert len(database.execute("SELECT data FROM studied").fetchone()[0]) > 100
+
+
+@pytest.mark.parametrize("transitions", [True, False])
+def test_a_camera_that_trembles_by_half_a_pixel_and_more_divides_no_set(transitions: bool) -> None:
+    """Two captures then lie up to two pixels apart, more than the film moves."""
+    rng = np.random.default_rng(21)
+    film = [moving_frames(13, 320, 240, speed=7.0).frame(n).planes[0].astype(np.float32) for n in range(13)]
+    lumas: list[np.ndarray] = []
+    sets: list[range] = []
+    for n, length in enumerate(rng.integers(6, 9, 12)):
+        sets.append(range(len(lumas), len(lumas) + int(length)))
+        blend = [(film[n] + film[n + 1]) / 2] if transitions and n < 11 else []
+        for one in [film[n]] * int(length) + blend:
+            move = np.array([[1, 0, rng.normal(0, 0.6)], [0, 1, rng.normal(0, 0.6)]])
+            seen = cv2.warpAffine(one, move, (320, 240), flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
+            lumas.append(np.clip(np.rint(seen + rng.normal(0, 3, seen.shape)), 0, 255).astype(np.uint8))
+    assert list(chain(source_of(lumas, RATE, "trembling"), "pick").steps[0].timing.groups) == sets

@@ -7,6 +7,7 @@ from fractions import Fraction
 from pathlib import Path
 
 import av
+import cv2
 import numpy as np
 import pydantic
 import pytest
@@ -20,7 +21,7 @@ from grevin.core.steps.rebuild.ties import TieKey, TieLine, tied
 from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import read_recipe
 from tests.conftest import moving_frames, write_video
-from tests.core.film_time import BAR, chain, jumping_bar, same
+from tests.core.film_time import BAR, RATE, chain, jumping_bar, same, source_of
 
 LINES = [
     {"keys": [{"frame": n, "line": [BAR[n] + 4, 60, BAR[n] + 4, 180]} for n in (2, 4)]},
@@ -173,3 +174,28 @@ def test_nothing_is_put_in_among_too_many_bad_frames() -> None:
     found = chain(source, "rebuild", {"frames": list(range(3, 66)), "put_in_after": [10]})
     assert not found.timeline.made.any()
     assert len(found.result) == 70
+
+
+def test_texture_that_goes_along_with_the_motion_is_no_grain() -> None:
+    """A fine fabric in a pan: a made frame gets no more noise than the film has, which is none."""
+    rng = np.random.default_rng(4)
+    fabric = rng.normal(0, 9, (200, 400)).astype(np.float32)
+    ground = cv2.GaussianBlur(fabric, (0, 0), 0.8) * 2 + 120
+    lumas = [np.clip(np.rint(ground[20:180, 20 + 3 * n : 260 + 3 * n]), 0, 255).astype(np.uint8) for n in range(7)]
+    source = source_of(lumas, RATE, "fabric")
+    with_grain, without = (
+        chain(source, "rebuild", {"frames": [3], "grain": grain}).result.frame(3).planes[0] for grain in (True, False)
+    )
+    truth = source.frame(3).planes[0]
+    assert error(with_grain, truth) < error(without, truth) + 1.0
+
+
+def test_a_repeat_beyond_the_good_frame_bends_no_way() -> None:
+    clean = moving_frames(9, 320, 240, speed=6.0)
+    order = [0, 1, 1, 2, 3, 4, 5]  # the frame before the good one repeats it
+    source = MemorySource([clean.frame(n).with_number(place) for place, n in enumerate(order)], "held")
+    two, one = (
+        chain(source, "rebuild", {"frames": [3], "grain": False, "around": around}).result.frame(3)
+        for around in ("two a side", "one a side")
+    )
+    assert same(two, one)

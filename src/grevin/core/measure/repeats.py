@@ -24,6 +24,8 @@ Kind = Literal["repeat", "near repeat", "held noise", "new"]
 BLOCK_PX = 16
 TOP_SHARE = 0.02  # the largest change counts, so that one walking person is enough to make a frame new
 DIP = 0.3  # a near repeat changes less than this share of what the frames on both sides change (measured, F .986)
+STEP_SCALE = 2  # pictures are brought down by it, so that noise counts less
+STEP_SHARE = 0.1  # of the blocks, those that change most
 CONTEXT = 5  # frames on either side that a dip is judged against
 HELD_CORRELATION = 0.25  # open clips: renewed noise reached .21, held noise of 2 levels .26 at least (measured)
 MOVED_PX = 1.2  # picture points that moved at least this far tell held noise from a still picture
@@ -95,6 +97,34 @@ def largest_change(last: Luma8, this: Luma8) -> float:
     blocks = cv2.resize(cv2.absdiff(first, second).astype(np.float32), grid, interpolation=cv2.INTER_AREA).ravel()
     count = max(1, round(TOP_SHARE * blocks.size))
     return float(np.partition(blocks, -count)[-count:].mean())
+
+
+def step_done(before: Luma8, last: Luma8, this: Luma8, after: Luma8) -> tuple[float, float]:
+    """How much of the way from the frame before the last one to the frame after this one is done from last to this.
+
+    A repeat does nothing of it, however its noise or its compression differ; a frame of its own does a third where
+    things move evenly, and its part where they come in pulses. The noise of the two frames is not that of the other
+    two, so it cancels out.
+
+    Args:
+        before: (H, W) uint8 luma of the first of four frames in a row.
+        last: of the second.
+        this: of the third.
+        after: of the fourth.
+
+    Returns:
+        What the step and the way have in common, and the way with itself: squared 8-bit levels, means over the blocks
+        that change most. Their quotient is the share that is done.
+    """
+    size = max(1, this.shape[1] // STEP_SCALE), max(1, this.shape[0] // STEP_SCALE)
+    four = (before, last, this, after)
+    small = [cv2.resize(one, size, interpolation=cv2.INTER_AREA).astype(np.float32) for one in four]
+    step, way = small[2] - small[1], small[3] - small[0]
+    grid = (max(1, this.shape[1] // BLOCK_PX), max(1, this.shape[0] // BLOCK_PX))
+    shared, whole = (cv2.resize(one, grid, interpolation=cv2.INTER_AREA).ravel() for one in (step * way, way * way))
+    count = max(1, round(STEP_SHARE * whole.size))
+    moved = np.argpartition(whole, -count)[-count:]
+    return float(shared[moved].mean()), float(whole[moved].mean())
 
 
 def _noise_correlation(last: Luma8, this: Luma8, motion: Flow) -> float | None:

@@ -22,6 +22,7 @@ import numpy.typing as npt
 
 from grevin.core.media.container import open_container
 
+CONFIRMED_INTRA = 2  # the same where every frame stands alone and none is reordered
 CONFIRMED_FRAMES = 32  # frames decoded to confirm a packet index: longer than any reordering delay (16 in H.264)
 TIMED_CONTAINERS = {"matroska,webm", "mov,mp4,m4a,3gp,3g2,mj2", "mxf"}
 INTRA_CODECS = {"ffv1", "prores", "dnxhd", "v210", "rawvideo", "huffyuv", "ffvhuff", "utvideo", "mjpeg", "dvvideo"}
@@ -110,9 +111,10 @@ def growing_index(path: str) -> Iterator[FrameIndex]:
     with open_container(path) as container:
         stream = container.streams.video[0]
         name = container.format.name
-        trusted = name in TIMED_CONTAINERS or (name == "avi" and stream.codec.name in INTRA_CODECS)
+        intra = stream.codec.name in INTRA_CODECS
+        trusted = name in TIMED_CONTAINERS or (name == "avi" and intra)
     if trusted:
-        seen = _first_times(path)
+        seen = _first_times(path, CONFIRMED_INTRA if intra else CONFIRMED_FRAMES)
         try:
             for index in _packet_pieces(path):
                 yield _confirmed(index, seen)
@@ -160,11 +162,11 @@ def _sorted(times: list[int], keys: list[bool], complete: bool) -> FrameIndex:
     return FrameIndex(ordered, np.array(keys, np.bool_)[order], len(ordered), complete)
 
 
-def _first_times(path: str) -> list[int | None]:
-    times = []
+def _first_times(path: str, count: int) -> list[int | None]:
+    times: list[int | None] = []
     for frame in _decode_leniently(path):
         times.append(frame.pts)
-        if len(times) == CONFIRMED_FRAMES:
+        if len(times) == count:
             break
     return times
 

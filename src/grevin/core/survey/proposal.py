@@ -18,7 +18,7 @@ from grevin.core.survey.survey import Survey
 
 DIRT_A_FRAME = 0.7  # clean open clips count up to .6 false specks a frame (tried by hand)
 FAST_PX = 25.0  # motion from which more caution is due: the judge's precision falls there (docs/steps/dirt.md)
-FAST_CAUTION = 0.2
+FAST_CAUTION = 0.05  # false specks a clean frame; half of the usual
 NOISE_LEVELS = 4.0  # of 255: noise that is seen on a calm picture (common practice)
 COMBED_SHARE = 0.2  # of the frames of a shot
 

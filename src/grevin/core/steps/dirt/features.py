@@ -9,11 +9,10 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-from grevin.core.motion.flow import Luma8, places_of
+from grevin.core.motion.flow import Luma8
 from grevin.core.picture.frame import Mask
+from grevin.core.steps.dirt.blobs import Blobs, Values
 from grevin.core.steps.dirt.neighbour import Neighbour
-
-Levels = npt.NDArray[np.float32]
 
 NEAR_PX = 13  # window in which the surroundings of a blob are judged
 FAR_PX = 41  # window in which local activity is judged (methods: best single features with the ring)
@@ -47,70 +46,79 @@ class BlobFeatures:
 
 
 def blob_features(
-    here: Luma8, neighbours: tuple[Neighbour, Neighbour], labels: npt.NDArray[np.int32], count: int,
-    skirt: Mask, spike: Luma8, residual: Luma8, noise: float,
+    here: Luma8, neighbours: tuple[Neighbour, Neighbour], blobs: Blobs, skirts: tuple[Mask, ...], spike: Luma8,
+    residual: Luma8, noise: float,
 ) -> BlobFeatures:  # fmt: skip
-    """Measure every blob; surroundings leave out all suspect pixels and their soft edges."""
+    """Measure every blob; surroundings leave out all blobs of its threshold and their soft edges."""
     first, second = neighbours
-    if count == 0:
+    if not len(blobs):
         nothing = np.zeros(0)
         return BlobFeatures(nothing, np.zeros((0, 4), np.int64), *([nothing] * 6))
-    place = places_of(labels > 0)
-    blob = labels[place] - 1
-    pixels = np.bincount(blob, minlength=count)
-
-    def mean(values: npt.NDArray[Any]) -> npt.NDArray[np.float64]:
-        return np.bincount(blob, values.astype(np.float64), minlength=count) / pixels
-
-    clear = cv2.erode((~skirt).view(np.uint8), np.ones((3, 3), np.uint8))
-    cap = min(255, round(ACTIVITY_CAP * noise))
-    capped = np.asarray(np.minimum(residual, np.uint8(cap)) * clear, np.uint8)
-    near, far = (around_blobs(capped, clear, size, place, blob, count, cap) for size in (NEAR_PX, FAR_PX))
-    contrast = np.maximum(mean(spike[place]), 0.5)
-    one, other = first.luma[place].astype(np.float64), second.luma[place].astype(np.float64)
+    place = blobs.place
+    near, far = _activity(blobs, skirts, residual, noise)
+    contrast = np.maximum(blobs.mean(spike[place]), 0.5)
+    one, other = first.luma[place].astype(np.int16), second.luma[place].astype(np.int16)
+    level = here[place].astype(np.float64)
     return BlobFeatures(
-        pixels=pixels,
-        boxes=_boxes(place[0], place[1], blob, count),
+        pixels=blobs.sizes,
+        boxes=_boxes(blobs),
         contrast=contrast,
-        sign=np.sign(mean(here[place]) - mean((one + other) / 2)),
+        sign=np.sign(blobs.mean(level - (one + other) / 2)),
         over_near=contrast / (near + 0.5 * noise),
         over_far=contrast / (far + 0.5 * noise),
-        disagreement=mean(np.abs(one - other)) / contrast,
-        speed=np.maximum(*(mean(np.hypot(*n.flow[place].T)) for n in neighbours)),
+        disagreement=blobs.mean(np.abs(one - other)) / contrast,
+        speed=np.maximum(*(blobs.mean(np.hypot(*n.flow[place].T)) for n in neighbours)),
     )
 
 
+def _activity(blobs: Blobs, skirts: tuple[Mask, ...], residual: Luma8, noise: float) -> tuple[Values, Values]:
+    """(N,) mean residual in the near and far surroundings of each blob."""
+    cap = min(255, round(ACTIVITY_CAP * noise))
+    held = np.minimum(residual, np.uint8(cap))
+    result = np.full((2, len(blobs)), float(cap))
+    for level, skirt in enumerate(skirts):
+        chosen = blobs.level == level
+        if not chosen.any():
+            continue
+        clear = cv2.erode((~skirt).view(np.uint8), np.ones((3, 3), np.uint8))
+        sums, numbers = (cv2.integral(one) for one in (cv2.multiply(held, clear), clear))
+        place, counts = blobs.pixels_of(chosen), blobs.sizes[chosen]
+        for row, size in enumerate((NEAR_PX, FAR_PX)):
+            result[row, chosen] = around_blobs(sums, numbers, size, place, counts, cap)
+    return result[0], result[1]
+
+
 def around_blobs(
-    values: Luma8, clear: npt.NDArray[Any], size: int, place: tuple[npt.NDArray[Any], ...], blob: npt.NDArray[Any],
-    count: int, unknown: float,
-) -> npt.NDArray[np.float64]:  # fmt: skip
-    """Mean of `values` over the clear pixels of the squares round a blob's pixels.
+    sums: npt.NDArray[Any], numbers: npt.NDArray[Any], size: int, place: tuple[npt.NDArray[Any], ...],
+    counts: npt.NDArray[Any], unknown: float,
+) -> Values:  # fmt: skip
+    """Mean of some values over the clear pixels of the squares round a blob's pixels.
 
     Args:
-        values: (H, W) uint8, 0 where not clear.
-        clear: (H, W) uint8, 1 where a pixel counts.
-        size: side of the squares, px.
-        place: (rows, columns) of all pixels of all blobs.
-        blob: number of the blob of each of them, from 0.
-        count: number of blobs.
+        sums: (H + 1, W + 1) integral of the values, 0 where not clear.
+        numbers: that of the clear pixels.
+        size: side of the squares, px; what lies off the picture counts for nothing.
+        place: (rows, columns) of all pixels of all blobs, blob after blob.
+        counts: (N,) pixels of each blob.
         unknown: taken where no square of a blob holds enough clear pixels: its surroundings have to be assumed busy.
 
     Returns:
-        (count,) means. Squares in the middle of a large blob hold nothing and do not count.
+        (N,) means. Squares in the middle of a large blob hold nothing and do not count.
     """
-    total = cv2.boxFilter(values, cv2.CV_32S, (size, size), normalize=False)[place]
-    number = cv2.boxFilter(np.asarray(clear), cv2.CV_32S, (size, size), normalize=False)[place]
+    half, (height, width) = size // 2, (length - 1 for length in sums.shape)
+    top, low = np.maximum(place[0] - half, 0), np.minimum(place[0] + half + 1, height)
+    left, right = np.maximum(place[1] - half, 0), np.minimum(place[1] + half + 1, width)
+    total, number = (
+        one[low, right] - one[top, right] - one[low, left] + one[top, left] for one in (sums, numbers)
+    )  # fmt: skip
     enough = number > CLEAR_SHARE * size * size
-    sums = np.bincount(blob, np.where(enough, total / np.maximum(number, 1), 0.0), minlength=count)
-    counted = np.bincount(blob, enough, minlength=count)
-    return np.asarray(np.where(counted > 0, sums / np.maximum(counted, 1), unknown))
+    starts = np.concatenate([[0], np.cumsum(counts)[:-1]])
+    means = np.add.reduceat(np.where(enough, total / np.maximum(number, 1), 0.0), starts)
+    counted = np.add.reduceat(enough.astype(np.int64), starts)
+    return np.asarray(np.where(counted > 0, means / np.maximum(counted, 1), unknown))
 
 
-def _boxes(
-    rows: npt.NDArray[Any], columns: npt.NDArray[Any], blob: npt.NDArray[Any], count: int
-) -> npt.NDArray[np.int64]:
-    order = np.argsort(blob, kind="stable")
-    starts = np.searchsorted(blob[order], np.arange(count))
-    low = [np.minimum.reduceat(values[order], starts) for values in (columns, rows)]
-    high = [np.maximum.reduceat(values[order], starts) for values in (columns, rows)]
+def _boxes(blobs: Blobs) -> npt.NDArray[np.int64]:
+    low = [blobs.extreme(values, most=False) for values in (blobs.columns, blobs.rows)]
+    high = [blobs.extreme(values, most=True) for values in (blobs.columns, blobs.rows)]
     return np.stack([*low, *(top - bottom + 1 for top, bottom in zip(high, low, strict=True))], axis=1).astype(np.int64)

@@ -27,41 +27,59 @@ STAKE_SLOPE = 0.6  # rise of the needed score with the logarithm of the stake
 
 def find_roughly(seen: Suspects, settings: DirtSettings) -> Mask:
     """(H, W) bool: dirt by the plain rule alone, for cleaning a frame that others are compared with."""
-    kept = in_bounds(seen.features, settings) & (plain_score(seen.features) > 0)
+    score = np.where(in_bounds(seen.features, settings), plain_score(seen.features), -np.inf)
+    kept = seen.blobs.best(score) & (score > 0)
     return grow(_reached(seen, kept), settings.grow_px) if kept.any() else np.zeros(seen.here.shape, np.bool_)
 
 
-def needed(seen: Suspects, caution: float) -> npt.NDArray[np.float64]:
-    """(N,) score from which blobs are taken: the more a wrong repair would spoil, the surer the judge has to be."""
+def surcharge(seen: Suspects) -> npt.NDArray[np.float64]:
+    """(N,) how much surer the judge has to be: the more a wrong repair would spoil, the more."""
     features = seen.features
     stake = features.pixels * np.square(features.contrast)
     small = SMALL_STAKE if seen.both_sides else SMALL_STAKE_AT_END
-    return np.asarray(MODEL.score(caution) + STAKE_SLOPE * np.log(np.maximum(1.0, stake / small)))
+    return np.asarray(STAKE_SLOPE * np.log(np.maximum(1.0, stake / small)))
 
 
 def find_blobs(seen: Suspects, flying: Mask, settings: DirtSettings) -> tuple[Evidence, int]:
-    """Evidence of dirt among the suspects, of which those that fly are none; and how many look like it with those."""
+    """Evidence of dirt among the suspects, of which those that fly are none; and how many look like it with those.
+
+    Of blobs that lie in each other the best judged is taken.
+    """
     if seen.count == 0:
         return Evidence.nothing(seen.here.shape), 0
-    sure, allowed = judge(seen), in_bounds(seen.features, settings)
-    over = _score(sure) - needed(seen, settings.caution)
-    likely, near = allowed & (over >= 0), np.abs(over) < DOUBTFUL_SCORE
+    sure = judge(seen)
+    over, best = chosen_of(seen, sure, settings)
+    likely, near = best & (over >= 0), np.abs(over) < DOUBTFUL_SCORE
     kept = likely & ~flying
     blobs = blobs_of(seen.features, kept, sure, near)
-    passed = blobs_of(seen.features, allowed & ~likely & ~flying & near, sure, near)
+    passed = blobs_of(seen.features, best & ~likely & ~flying & near, sure, near)
     mask, weight = mask_of(seen, kept, settings)
     return Evidence(mask, weight, blobs, passed=passed), int(np.count_nonzero(likely))
 
 
+def chosen_of(
+    seen: Suspects, sure: npt.NDArray[np.float64], settings: DirtSettings
+) -> tuple[npt.NDArray[np.float64], Mask]:  # fmt: skip
+    """(N,) how far each blob's score lies over what is needed, and (N,) bool, the best of those that overlap."""
+    over = score_of(sure) - surcharge(seen) - MODEL.score(settings.caution)
+    allowed = in_bounds(seen.features, settings) & (sure > 0)
+    over = np.where(allowed, over, -np.inf)
+    return over, np.asarray(seen.blobs.best(over) & allowed)
+
+
 def find_at(seen: Suspects, area: Area, settings: DirtSettings) -> Evidence:
     """Evidence of what a person points at: the suspect there, whatever the judge thinks, or the place itself."""
-    rows, columns = slice(area[1], area[1] + area[3]), slice(area[0], area[0] + area[2])
-    meant = np.zeros(seen.count, np.bool_)
-    touched = np.bincount(seen.labels[rows, columns].ravel(), minlength=seen.count + 1)[1:]
+    rows, columns = seen.blobs.place
+    x, y, width, height = area
+    inside = (rows >= y) & (rows < y + height) & (columns >= x) & (columns < x + width)
+    touched = seen.blobs.total(inside)
     if touched.any():
-        meant[int(np.argmax(touched))] = True
+        sure = judge(seen)
+        likeliest = np.where(touched == touched.max(), sure - 1e-9 * seen.features.pixels, -1.0)
+        meant = np.zeros(seen.count, np.bool_)
+        meant[int(np.argmax(likeliest))] = True
         mask, weight = mask_of(seen, meant, settings)
-        return Evidence(mask, weight, blobs_of(seen.features, meant, judge(seen), np.zeros_like(meant)))
+        return Evidence(mask, weight, blobs_of(seen.features, meant, sure, np.zeros_like(meant)))
     return drawn_evidence(seen.here, area, settings)
 
 
@@ -88,19 +106,27 @@ def mask_of(
     return mask, feather_inside(mask, grow(core, max(0, settings.grow_px - 1)))
 
 
-def _score(sure: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+def score_of(sure: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+    """The score behind a confidence of 0..1."""
     held = np.clip(sure, 1e-6, 1 - 1e-6)
     return np.asarray(np.log(held / (1 - held)))
 
 
 def _reached(seen: Suspects, kept: Mask) -> Mask:
     """The pixels of blobs, and what is still visibly off beside them."""
-    chosen = np.concatenate([[False], kept])[seen.labels]
-    edges = (seen.skirt & (seen.labels == 0)).view(np.uint8)
-    reached: npt.NDArray[Any] = chosen.view(np.uint8)
-    for _ in range(SKIRT_PX):
-        reached = cv2.max(reached, cv2.min(cv2.dilate(reached, np.ones((3, 3), np.uint8)), edges))
-    return np.asarray(reached, np.bool_)
+    result: npt.NDArray[Any] = np.zeros(seen.here.shape, np.uint8)
+    for level, skirt in enumerate(seen.skirts):
+        chosen = kept & (seen.blobs.level == level)
+        if not chosen.any():
+            continue
+        reached: npt.NDArray[Any] = np.zeros(seen.here.shape, np.uint8)
+        edges = skirt.view(np.uint8).copy()
+        edges[seen.blobs.pixels_of((seen.blobs.level == level) & ~chosen)] = 0
+        reached[seen.blobs.pixels_of(chosen)] = 1
+        for _ in range(SKIRT_PX):
+            reached = cv2.max(reached, cv2.min(cv2.dilate(reached, np.ones((3, 3), np.uint8)), edges))
+        result = cv2.max(result, reached)
+    return np.asarray(result.view(np.bool_))
 
 
 def in_bounds(features: BlobFeatures, settings: DirtSettings) -> Mask:

@@ -1,14 +1,22 @@
-"""Things that fly: what moves along a line over three frames is no dirt, however well it looks like it.
+"""Things that fly or come back: what other frames of the shot show is no dirt, however well it looks like it.
 
 Rain, snow, a thrown ball, spokes and fast hands leave suspects on every frame, because the motion of such things cannot
-be followed. Dirt is on one frame, and on the next there is other dirt elsewhere.
+be followed. Dirt is on one frame, and on the next there is other dirt elsewhere. A thing gives itself away by moving
+along a line over three frames; by coming back to its place, as spokes do; or, where it is large, by being found
+elsewhere on both frames beside.
 """
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from typing import Any
+
+import cv2
 import numpy as np
 import numpy.typing as npt
 
+from grevin.core.motion.flow import Luma8
+from grevin.core.steps.dirt.blobs import Blobs
 from grevin.core.steps.dirt.features import BlobFeatures
 
 Table = npt.NDArray[np.float64]  # (N, 4): x, y of the middle, size in px, signed contrast in 8-bit levels
@@ -18,6 +26,14 @@ OFF_LINE_PX, OFF_LINE_SHARE = 3.0, 0.12  # how far from its line, and of its way
 LARGE_PX, LARGE_OFF_LINE_SHARE = 100.0, 0.4  # things this large are few, so that a bent way tells them too
 SIZE_FACTOR, CONTRAST_FACTOR = 2.0, 1.7  # between frames; blur and what lies behind change both
 COMPANY_PX, LEAST_COMPANY = 120.0, 2  # so many like it this near: it belongs to them
+BACK_FROM, BACK_TO = 2, 4  # frames away, either way, in which a thing is looked for at its own place
+BACK_SHARE = 0.35  # of its contrast by which it may differ there
+BACK_TIMES = 2  # frames that have to show it: one may do so by chance
+FEW_FRAMES = 4  # of those asked, so few near the ends of a shot that one is enough
+ELSEWHERE_LEAST_PX = 50  # size from which a thing is looked for at other places: small ones are alike by chance
+ELSEWHERE_PX = 96  # how far a large thing is looked for on the frames beside
+ELSEWHERE_SHARE = 0.3  # of its contrast by which it may differ there
+ELSEWHERE_SCALE = 2  # pictures are brought down by it for that
 MOST_LOOKED_FOR = 400  # suspects a frame: more is not worth the time and is left alone anyway
 
 
@@ -51,6 +67,94 @@ def flying(features: BlobFeatures, near: Table, far: Table, both_sides: bool) ->
     result = np.zeros(len(here), np.bool_)
     result[blob[on_line.any(axis=1)]] = True
     return result | _in_company(here, result)
+
+
+def coming_back(
+    blobs: Blobs, contrast: npt.NDArray[Any], chosen: npt.NDArray[np.bool_], here: Luma8,
+    others: Sequence[tuple[int, Luma8]], way: npt.NDArray[Any],
+) -> npt.NDArray[np.bool_]:  # fmt: skip
+    """(N,) bool, which of the chosen suspects other frames show at the same place, of the picture or of the frame.
+
+    Args:
+        blobs: the suspects.
+        contrast: (N,) of each, 8-bit levels.
+        chosen: (N,) bool, those that are asked about.
+        here: (H, W) uint8 luma.
+        others: how many frames away, and the luma there.
+        way: (N, 2) px a frame (right, down), how the picture round each moves.
+    """
+    result = np.zeros(len(blobs), np.bool_)
+    if not chosen.any() or not others:
+        return result
+    for moves in (way[chosen], np.zeros((int(chosen.sum()), 2))):
+        times = [_shown(blobs, contrast, chosen, here, there, offset * moves) for offset, there in others]
+        result[chosen] |= np.sum(times, axis=0) >= (BACK_TIMES if len(others) > FEW_FRAMES else 1)
+    return result
+
+
+def _shown(
+    blobs: Blobs, contrast: npt.NDArray[Any], chosen: npt.NDArray[np.bool_], here: Luma8, there: Luma8,
+    move: npt.NDArray[Any],
+) -> npt.NDArray[np.bool_]:  # fmt: skip
+    """(M,) bool, which of the chosen suspects another frame shows, moved by so many pixels."""
+    rows, columns = blobs.pixels_of(chosen)
+    sizes = blobs.sizes[chosen]
+    owner = np.repeat(np.arange(len(sizes)), sizes)
+    across, down = np.rint(move).astype(np.int64).T
+    y, x = rows + down[owner], columns + across[owner]
+    height, width = here.shape
+    inside = (y >= 0) & (x >= 0) & (y < height) & (x < width)
+    found = there[np.clip(y, 0, height - 1), np.clip(x, 0, width - 1)].astype(np.int16)
+    apart = np.where(inside, np.abs(here[rows, columns].astype(np.int16) - found), 255)
+    return np.asarray(np.bincount(owner, apart, minlength=len(sizes)) / sizes < BACK_SHARE * contrast[chosen])
+
+
+def elsewhere(
+    blobs: Blobs, features: BlobFeatures, chosen: npt.NDArray[np.bool_], here: Luma8, others: Sequence[Luma8]
+) -> npt.NDArray[np.bool_]:  # fmt: skip
+    """(N,) bool, which large ones of the chosen suspects are on each of the other frames, at another place.
+
+    Args:
+        blobs: the suspects.
+        features: of theirs.
+        chosen: (N,) bool, those that are asked about.
+        here: (H, W) uint8 luma.
+        others: luma of the frames that all have to show it.
+    """
+    result = np.zeros(len(chosen), np.bool_)
+    asked = np.flatnonzero(chosen & (features.pixels >= ELSEWHERE_LEAST_PX))
+    if not len(asked) or len(others) < 2:
+        return result
+    size = max(1, here.shape[1] // ELSEWHERE_SCALE), max(1, here.shape[0] // ELSEWHERE_SCALE)
+    small, *rest = (cv2.resize(one, size, interpolation=cv2.INTER_AREA) for one in (here, *others))
+    for blob in asked:
+        least = ELSEWHERE_SHARE * float(features.contrast[blob])
+        shape = _shape_of(blobs, int(blob), small.shape)
+        result[blob] = all(_found_near(small, other, shape, least) for other in rest)
+    return result
+
+
+def _shape_of(blobs: Blobs, blob: int, shape: tuple[int, ...]) -> npt.NDArray[np.uint8]:
+    """(h, w) uint8 on the smaller picture: 1 on a blob and its rim."""
+    one = np.zeros(len(blobs), np.bool_)
+    one[blob] = True
+    rows, columns = (places // ELSEWHERE_SCALE for places in blobs.pixels_of(one))
+    inside = np.zeros(shape, np.uint8)
+    inside[np.minimum(rows, shape[0] - 1), np.minimum(columns, shape[1] - 1)] = 1
+    return np.asarray(cv2.dilate(inside, np.ones((3, 3), np.uint8)))
+
+
+def _found_near(
+    here: npt.NDArray[Any], there: npt.NDArray[Any], shape: npt.NDArray[np.uint8], least: float
+) -> bool:  # fmt: skip
+    """Whether a shape of one picture is found near its place on another, but for so many 8-bit levels (rms)."""
+    reach = ELSEWHERE_PX // ELSEWHERE_SCALE
+    x, y, wide, high = cv2.boundingRect(shape)
+    inside = shape[y : y + high, x : x + wide].astype(np.float32)
+    patch = here[y : y + high, x : x + wide].astype(np.float32)
+    field = there[max(0, y - reach) : y + high + reach, max(0, x - reach) : x + wide + reach].astype(np.float32)
+    match = cv2.matchTemplate(field, patch, cv2.TM_SQDIFF, mask=inside)
+    return float(np.sqrt(max(0.0, float(match.min())) / float(inside.sum()))) < least
 
 
 def _rows(features: BlobFeatures) -> Table:

@@ -14,16 +14,17 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from grevin.core.steps.dirt.blobs import STEPS
 from grevin.core.steps.dirt.features import BlobFeatures
-from grevin.core.steps.dirt.surroundings import Around, look_around
+from grevin.core.steps.dirt.surroundings import look_around
 from grevin.core.steps.dirt.suspects import Suspects
 
 FEATURES = (
     "over ring", "over near", "over far", "over noise", "over texture", "disagreement", "size", "thickness",
-    "ring deviating", "displaced", "speed", "bend", "room", "outlying", "apart", "uneven",
+    "ring deviating", "displaced", "speed", "bend", "room", "outlying", "apart", "uneven", "edge", "over threshold",
 )  # fmt: skip
 LARGE_BLOB_PX = 60  # size tells no more beyond this
-WORTH_LOOKING = -5.0  # score of the plain rule from which a blob's surroundings are looked at: others never pass
+WORTH_LOOKING = -2.0  # score of the plain rule from which a blob's surroundings are looked at: others never pass
 MOST_LOOKED_AT = 300  # blobs a frame, the likeliest first: more is not dirt but failed motion
 
 Rows = npt.NDArray[np.float64]
@@ -90,38 +91,39 @@ def plain_score(features: BlobFeatures) -> npt.NDArray[np.float64]:
     )
 
 
-def measures(features: BlobFeatures, blob: int, around: Around, noise: float) -> tuple[float, ...]:
-    """The row of one blob, in the order of `FEATURES`."""
-    contrast = float(features.contrast[blob])
-    pixels, box = float(features.pixels[blob]), features.boxes[blob]
-    return (
-        float(np.log(contrast / (around.residual + 0.5 * noise))),
-        float(np.log(features.over_near[blob])), float(np.log(features.over_far[blob])),
-        float(np.log(contrast / noise)), float(np.log(contrast / (around.texture + noise))),
-        float(min(features.disagreement[blob], 3.0)), float(np.log(min(pixels, 10 * LARGE_BLOB_PX))),
-        float(np.log(pixels / max(int(box[2]), int(box[3])))), around.deviating, float(np.log(around.displaced)),
-        float(np.log1p(features.speed[blob])), float(np.log1p(around.bend)), float(np.log1p(around.room)),
-        float(np.clip(around.outlying / contrast, -2.0, 1.0)),
-        float(np.log((around.apart + noise) / (around.texture + noise))),
-        float(np.log((around.uneven + noise) / contrast)),
+def worth_looking(features: BlobFeatures) -> npt.NDArray[np.bool_]:
+    """(N,) bool: blobs whose surroundings are looked at."""
+    score = plain_score(features)
+    worth = score > WORTH_LOOKING
+    if np.count_nonzero(worth) > MOST_LOOKED_AT:
+        worth &= score >= np.partition(score, -MOST_LOOKED_AT)[-MOST_LOOKED_AT]
+    return np.asarray(worth)
+
+
+def measures(seen: Suspects, chosen: npt.NDArray[np.bool_]) -> Rows:
+    """(M, F) rows of the chosen blobs, (N,) bool, in the order of `FEATURES`."""
+    features, around, noise = seen.features, look_around(seen, chosen), seen.noise
+    contrast, pixels = features.contrast[chosen], features.pixels[chosen].astype(np.float64)
+    threshold = np.asarray(STEPS)[seen.blobs.level[chosen]] * noise
+    columns = (
+        np.log(contrast / (around.residual + 0.5 * noise)),
+        np.log(features.over_near[chosen]), np.log(features.over_far[chosen]), np.log(contrast / noise),
+        np.log(contrast / (around.texture + noise)), np.minimum(features.disagreement[chosen], 3.0),
+        np.log(np.minimum(pixels, 10 * LARGE_BLOB_PX)),
+        np.log(pixels / features.boxes[chosen, 2:].max(axis=1, initial=1)),
+        around.deviating, np.log(around.displaced), np.log1p(features.speed[chosen]), np.log1p(around.bend),
+        np.log1p(np.maximum(around.room, 0.0)), np.clip(around.outlying / contrast, -2.0, 1.0),
+        np.log((around.apart + noise) / (around.texture + noise)), np.log((around.uneven + noise) / contrast),
+        np.log1p(around.edge), np.log(contrast / threshold),
     )  # fmt: skip
-
-
-def rows_of(seen: Suspects) -> tuple[npt.NDArray[np.int64], Rows]:
-    """The blobs worth looking at, and their measures, (N, F)."""
-    score = plain_score(seen.features)
-    chosen = np.nonzero(score > WORTH_LOOKING)[0]
-    chosen = chosen[np.argsort(-score[chosen], kind="stable")][:MOST_LOOKED_AT]
-    rows = [measures(seen.features, int(blob), look_around(seen, int(blob)), seen.noise) for blob in chosen]
-    return chosen, np.array(rows, np.float64).reshape(len(rows), len(FEATURES))
+    return np.stack(columns, axis=1)
 
 
 def judge(seen: Suspects) -> npt.NDArray[np.float64]:
     """Confidence of every blob, 0..1; 0 for those not worth looking at."""
-    sure = np.zeros(seen.count)
-    chosen, rows = rows_of(seen)
-    if len(chosen):
-        sure[chosen] = MODEL.confidence(rows)
+    sure, worth = np.zeros(seen.count), worth_looking(seen.features)
+    if worth.any():
+        sure[worth] = MODEL.confidence(measures(seen, worth))
     return sure
 
 

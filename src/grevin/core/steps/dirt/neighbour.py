@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+import cv2
 import numpy as np
 
 from grevin.core.motion.flow import (
@@ -20,6 +21,7 @@ from grevin.core.motion.flow import (
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.masks import grow
 
+HALF = 2  # resolution at which a mask is moved
 BENT_PX = 5  # how far around itself dirt bends the motion: about the patches that it is found by
 
 
@@ -57,7 +59,7 @@ class Neighbour:
         """
         bent = own
         if other.any():
-            bent = bent | (sample(other.view(np.uint8), *positions(self.flow)) > 0)
+            bent = bent | self._onto_here(other)
         if not bent.any():
             return self
         bent = grow(np.asarray(bent, np.bool_), BENT_PX)
@@ -65,6 +67,14 @@ class Neighbour:
         places = places_of(bent)
         luma[places] = sample_at(filled, *moved_places(flow, places))
         return Neighbour(luma, flow, self.off, bent)
+
+    def _onto_here(self, there: Mask) -> Mask:
+        """(H, W) bool, where a mask of the neighbour lies on this frame, give or take a pixel: at half resolution."""
+        height, width = there.shape
+        halved = np.ascontiguousarray(self.flow[::HALF, ::HALF]) * np.float32(1 / HALF)
+        small = np.ascontiguousarray(grow(there, HALF - 1).view(np.uint8)[::HALF, ::HALF])
+        moved = cv2.resize(sample(small, *positions(halved)), (width, height), interpolation=cv2.INTER_NEAREST)
+        return np.asarray(moved, np.bool_)
 
     def straight_under(self, mask: Mask) -> Flow:
         """The motion, bent by no dirt of the mask."""

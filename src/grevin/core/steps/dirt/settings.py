@@ -41,7 +41,7 @@ class DirtSettings(Settings):
         help="How far a speck must stand out, in units of the measured noise; lower finds fainter dirt.",
     )  # fmt: skip
     caution: float = setting(
-        0.5, label="Caution", unit="false/frame", when=ALONG_MOTION, low=0.02, high=5.0, decimals=2, step=0.05,
+        0.1, label="Caution", unit="false/frame", when=ALONG_MOTION, low=0.02, high=5.0, decimals=2, step=0.05,
         help="How many false specks a clean frame may have; fewer leaves more doubtful dirt alone.",
     )  # fmt: skip
     motion: Literal["fine", "quick"] = setting(

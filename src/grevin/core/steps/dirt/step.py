@@ -18,6 +18,7 @@ from typing import ClassVar
 
 import cv2
 import numpy as np
+import numpy.typing as npt
 
 from grevin.core.motion.flow import Luma8, MotionQuality, Places, moved_places, outside, places_of, sample_at
 from grevin.core.picture.colour import Rgb
@@ -26,7 +27,8 @@ from grevin.core.picture.masks import grow
 from grevin.core.steps.base import Area, Evidence, Window
 from grevin.core.steps.dirt.filling import RING_PX, Source, fill_blobs, fill_shares
 from grevin.core.steps.dirt.finding import drawn_evidence, find_at, find_blobs, find_roughly
-from grevin.core.steps.dirt.flying import Table, flying, table_of
+from grevin.core.steps.dirt.flying import BACK_FROM, BACK_TO, Table, coming_back, elsewhere, flying, table_of
+from grevin.core.steps.dirt.judge import worth_looking
 from grevin.core.steps.dirt.median import fill_by_median, find_by_median
 from grevin.core.steps.dirt.neighbour import Neighbour
 from grevin.core.steps.dirt.settings import DirtSettings
@@ -44,11 +46,14 @@ class DirtStep:
 
     id: ClassVar[str] = "dirt"
     label: ClassVar[str] = "Dirt"
-    version: ClassVar[int] = 4
+    version: ClassVar[int] = 5
     settings_model: ClassVar[type[Settings]] = DirtSettings
 
     def reach(self, settings: DirtSettings) -> int:
-        """Four frames: at the ends of a shot both neighbours lie on one side, and they were cleaned in the same way."""
+        """Four frames: so far it is asked whether a thing comes back.
+
+        At the ends of a shot both neighbours lie on one side, and they were cleaned in the same way.
+        """
         return 0 if settings.way == "median" else 4
 
     def find(self, window: Window, settings: DirtSettings) -> Evidence:
@@ -242,7 +247,7 @@ def second_sight(window: Window, settings: DirtSettings) -> SecondSight | None:
             return _quick_sight(window, settings, offsets)
         neighbours, (first, second) = cleaned_neighbours(window, offsets, settings.motion)
         seen = replace(find_suspects(window.luma8(), neighbours, settings), both_sides=offsets == (-1, 1))
-        return _sight(seen, offsets, (first, second))
+        return _sight(window, seen, offsets, (first, second))
 
     name = f"dirt second {_sight_name(settings)}"
     return window.keep(name, make, lambda made: SIGHT_BYTES * made.suspects.here.nbytes)
@@ -253,13 +258,35 @@ def _quick_sight(window: Window, settings: DirtSettings, offsets: tuple[int, int
     seen = first_sight(window, settings)
     assert seen is not None
     first, second = (first_pass(window.at(offset), settings.motion) for offset in offsets)
-    return _sight(seen, offsets, (first, second))
+    return _sight(window, seen, offsets, (first, second))
 
 
-def _sight(seen: Suspects, offsets: tuple[int, int], passes: FirstPasses) -> SecondSight:
+def _sight(window: Window, seen: Suspects, offsets: tuple[int, int], passes: FirstPasses) -> SecondSight:
     first, second = passes
     moving = flying(seen.features, first.table, second.table, seen.both_sides)
+    others = [(offset, window.luma8(offset)) for offset in _within_shot(window) if abs(offset) >= BACK_FROM]
+    worth = worth_looking(seen.features) & ~moving
+    moving |= coming_back(seen.blobs, seen.features.contrast, worth, seen.here, others, _ways(seen, offsets))
+    beside = [window.luma8(offset) for offset in offsets]
+    moving |= elsewhere(seen.blobs, seen.features, worth & ~moving, seen.here, beside)
     return SecondSight(seen, offsets, (first.mask, second.mask), moving)
+
+
+def _within_shot(window: Window) -> list[int]:
+    """Offsets of the frames around that belong to the same shot, none beyond the first that does not."""
+    found = []
+    for side in (-1, 1):
+        for away in range(1, BACK_TO + 1):
+            if not window.has(side * away):
+                break
+            found.append(side * away)
+    return found
+
+
+def _ways(seen: Suspects, offsets: tuple[int, int]) -> npt.NDArray[np.float64]:
+    """(N, 2) px a frame (right, down), how the picture at each suspect moves."""
+    neighbour, place = seen.neighbours[1], seen.blobs.place
+    return np.stack([seen.blobs.mean(neighbour.flow[..., axis][place]) for axis in (0, 1)], axis=1) / offsets[1]
 
 
 def _sight_name(settings: DirtSettings) -> str:

@@ -9,20 +9,20 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-import numpy.typing as npt
 
 from grevin.core.motion.flow import Luma8
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.masks import grow
+from grevin.core.steps.dirt.blobs import STEPS, Blobs, find_blobs
 from grevin.core.steps.dirt.features import BlobFeatures, blob_features
 from grevin.core.steps.dirt.neighbour import Neighbour
 from grevin.core.steps.dirt.settings import DirtSettings
 
 MAD_TO_SIGMA = 1.4826  # median absolute deviation to standard deviation of a normal distribution
 LEAST_NOISE = 1.0  # 8-bit levels: rounding alone spreads a difference that far
-GROW_SHARE = 0.75  # of the seed threshold: pixels that join a seed (hysteresis)
 SKIRT_PX = 5  # how far a blob's soft edge is followed
 SKIRT_NOISE = 1.0  # noise units of the 3x3 mean from which a pixel beside a blob belongs to its soft edge
+SKIRT_SHARE = 0.2  # or this share of the blob's threshold: what stands out far has its edge where it falls to little
 
 
 @dataclass(frozen=True, eq=False)
@@ -32,26 +32,27 @@ class Suspects:
     Attributes:
         here: (H, W) uint8 luma.
         neighbours: both neighbours moved onto it.
-        spike: (H, W) uint8 deviation from the nearer neighbour.
         residual: (H, W) uint8 deviation from the farther one.
         noise: standard deviation of the moved difference, 8-bit levels.
-        labels: (H, W) int32, 0 for none, 1..count.
-        count: number of blobs.
-        skirt: (H, W) bool, the blobs with their soft edges.
-        features: what they measure.
+        blobs: what stands out, at several thresholds.
+        skirts: for each threshold (H, W) bool, its blobs with their soft edges.
+        features: what the blobs measure.
         both_sides: whether one neighbour lies before and one after.
     """
 
     here: Luma8
     neighbours: tuple[Neighbour, Neighbour]
-    spike: Luma8
     residual: Luma8
     noise: float
-    labels: npt.NDArray[np.int32]
-    count: int
-    skirt: Mask
+    blobs: Blobs
+    skirts: tuple[Mask, ...]
     features: BlobFeatures
     both_sides: bool = True
+
+    @property
+    def count(self) -> int:
+        """Number of blobs."""
+        return len(self.blobs)
 
 
 def find_suspects(here: Luma8, neighbours: tuple[Neighbour, Neighbour], settings: DirtSettings) -> Suspects:
@@ -60,10 +61,11 @@ def find_suspects(here: Luma8, neighbours: tuple[Neighbour, Neighbour], settings
     residual = np.asarray(cv2.max(cv2.absdiff(here, first.luma), cv2.absdiff(here, second.luma)), np.uint8)
     noise = robust_noise(here, first.luma, second.luma)
     spike, excess = spike_and_range(here, first, second, settings.polarity)
-    labels, count = candidates(spike, excess, noise * settings.sensitivity)
-    skirt = with_edges(labels, spike, noise)
-    features = blob_features(here, neighbours, labels, count, skirt, spike, residual, noise)
-    return Suspects(here, neighbours, spike, residual, noise, labels, count, skirt, features)
+    threshold = noise * settings.sensitivity
+    blobs = find_blobs(spike, excess, threshold)
+    skirts = with_edges(blobs, spike, noise, threshold)
+    features = blob_features(here, neighbours, blobs, skirts, spike, residual, noise)
+    return Suspects(here, neighbours, residual, noise, blobs, skirts, features)
 
 
 def robust_noise(here: Luma8, first: Luma8, second: Luma8) -> float:
@@ -102,24 +104,13 @@ def spike_and_range(here: Luma8, first: Neighbour, second: Neighbour, polarity: 
     return np.asarray(spike, np.uint8), np.asarray(excess, np.uint8)
 
 
-def candidates(spike: Luma8, excess: Luma8, threshold: float) -> tuple[npt.NDArray[np.int32], int]:
-    """Hysteresis: connected pixels above the lower threshold that hold a seed above the upper one.
-
-    Returns:
-        (H, W) int32 labels, 0 for none, 1..count; and count.
-    """
-    above = (spike > GROW_SHARE * threshold).astype(np.uint8)
-    joined = cv2.morphologyEx(above, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
-    count, labels = cv2.connectedComponents(joined, connectivity=8)
-    seeded = np.zeros(count, np.int32)
-    seeded[labels[excess > threshold]] = 1
-    seeded[0] = 0
-    renumbered = np.cumsum(seeded).astype(np.int32) * seeded
-    return renumbered[labels], int(seeded.sum())
-
-
-def with_edges(labels: npt.NDArray[np.int32], spike: Luma8, noise: float) -> Mask:
-    """(H, W) bool: the blobs, and what is beside them and still visibly off."""
-    blobs = labels > 0
-    off = cv2.blur(spike, (3, 3)) > SKIRT_NOISE * noise
-    return np.asarray(grow(blobs, SKIRT_PX) & off | blobs)
+def with_edges(blobs: Blobs, spike: Luma8, noise: float, threshold: float) -> tuple[Mask, ...]:
+    """(H, W) bool for each threshold: the blobs, and what is beside them and still visibly off."""
+    even = cv2.blur(spike, (3, 3))
+    skirts = []
+    for level in range(int(blobs.level.max()) + 1 if len(blobs) else 0):
+        inside = np.zeros(spike.shape, np.bool_)
+        inside[blobs.pixels_of(blobs.level == level)] = True
+        off = even > max(SKIRT_NOISE * noise, SKIRT_SHARE * threshold * STEPS[level] * (level > 0))
+        skirts.append(np.asarray(grow(inside, SKIRT_PX) & off | inside))
+    return tuple(skirts)

@@ -1,14 +1,14 @@
-"""The missing lines of a field: interpolated, then taken along the motion from the fields just before and after.
+"""The missing lines of a field: interpolated, and taken along the motion from the fields just before and after.
 
 Every field is first made a whole picture by bwdif (`media.deinterlacing`). The field before and the one after carry
 real samples on just the lines that are missing here; moved along the motion between the whole pictures they join
-the interpolated ones, each by how well it fits. Own measurements: 1 dB over bwdif in the mean
-(`grevin bench --suite time`).
+the interpolated ones, each by how far it is likely to be wrong (`fields.mixing`). Own measurements:
+`grevin bench --suite time`.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -17,12 +17,9 @@ from grevin.core.media.deinterlacing import both_fields
 from grevin.core.motion.flow import Flow, Luma8, MotionQuality, estimate_flow, positions
 from grevin.core.picture.frame import Frame, Plane
 from grevin.core.steps.base import Window
+from grevin.core.steps.fields.mixing import Mix, mix_of
 
 PREBLUR_PX = 0.8  # the pictures between which motion is looked for; lines of unequal kind would mislead it
-FIT_LEVELS = 0.5  # 8-bit levels of misfit that cost nothing; this and the next tried on the open clips, so that none
-FALL_LEVELS = 1.0  # comes out worse than bwdif: levels beyond it that take the weight down to 1/e
-OWN_WEIGHT = 0.5  # of the interpolated lines
-FIT_PX = 2.0  # standard deviation over which the misfit is looked at
 
 
 def whole_fields(window: Window, top_first: bool) -> tuple[Frame, Frame]:
@@ -57,27 +54,17 @@ def deinterlaced(window: Window, top_first: bool, second: bool, motion: MotionQu
     return replace(_refined(here, near, missing, motion), touched="everything")
 
 
-@dataclass(frozen=True, eq=False)
-class _Moved:
-    """How a neighbouring field lies on the missing rows of one: (h, w) positions, and how well it fits, 0..1."""
-
-    across: Flow
-    down: Flow
-    fit: Flow
-
-
 def _refined(here: Frame, near: list[Frame], missing: int, motion: MotionQuality) -> Frame:
-    soft = _soft(here)
-    flows = [estimate_flow(soft, _soft(other), motion) for other in near]
-    fits = [_fit(here.luma8(), other.luma8(), flow) for other, flow in zip(near, flows, strict=True)]
-    moved = {
-        shape: [_moved(flow, fit, shape, missing) for flow, fit in zip(flows, fits, strict=True)]
-        for shape in {plane.shape for plane in here.planes}
-    }
+    soft, others = _soft(here), [_soft(other) for other in near]
+    flows = [estimate_flow(soft, other, motion) for other in others]
+    misfits = [_misfit(soft, other, flow) for other, flow in zip(others, flows, strict=True)]
+    luma = here.luma8()
+    moved = [_taken(other.luma8(), flow, missing) for other, flow in zip(near, flows, strict=True)]
+    own = luma[missing::2].astype(np.float32)
+    mix = mix_of(own, _mean_beside(luma, missing), luma[1 - missing :: 2].astype(np.float32), moved, misfits)
+    shaped = {shape: [_of_shape(flow, shape) for flow in flows] for shape in {plane.shape for plane in here.planes}}
     planes = tuple(
-        _refined_plane(
-            plane, [other.planes[index] for other in near], moved[plane.shape], missing, here.format.max_code
-        )
+        _mixed(plane, [other.planes[index] for other in near], shaped[plane.shape], mix, missing, here.format.max_code)
         for index, plane in enumerate(here.planes)
     )
     return replace(here, planes=planes)
@@ -87,36 +74,45 @@ def _soft(frame: Frame) -> Luma8:
     return np.asarray(cv2.GaussianBlur(frame.luma8(), (0, 0), PREBLUR_PX), np.uint8)
 
 
-def _fit(here: Luma8, there: Luma8, flow: Flow) -> Flow:
-    """(H, W) float32 0..1, how well a neighbour moved onto the picture fits it."""
+def _misfit(here: Luma8, there: Luma8, flow: Flow) -> Flow:
+    """(H, W) float32 8-bit levels that a motion leaves unexplained between softened pictures, which lack no line."""
     moved = cv2.remap(there, *positions(flow), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    misfit = cv2.GaussianBlur(cv2.absdiff(here, moved).astype(np.float32), (0, 0), FIT_PX)
-    return np.asarray(cv2.exp(-np.maximum(misfit - np.float32(FIT_LEVELS), 0) / np.float32(FALL_LEVELS)), np.float32)
+    return np.asarray(cv2.absdiff(here, moved), np.float32)
 
 
-def _moved(flow: Flow, fit: Flow, shape: tuple[int, ...], missing: int) -> _Moved:
-    """Motion and fit of the picture on the missing rows of a plane of some shape."""
+def _mean_beside(plane: Plane, missing: int) -> Flow:
+    """(h, W) float32: for each missing row the mean of the rows above and below it."""
+    known = plane[1 - missing :: 2].astype(np.float32)
+    rows = len(plane[missing::2])
+    padded = cv2.copyMakeBorder(known, 1, 1, 0, 0, cv2.BORDER_REPLICATE)
+    first = 1 if missing else 0
+    return np.asarray(cv2.addWeighted(padded[first : first + rows], 0.5, padded[first + 1 : first + 1 + rows], 0.5, 0))
+
+
+def _of_shape(flow: Flow, shape: tuple[int, ...]) -> Flow:
+    """The motion on a plane of some shape."""
+    if flow.shape[:2] == shape:
+        return flow
     height, width = shape
-    if flow.shape[:2] != shape:
-        share = np.array([width / flow.shape[1], height / flow.shape[0]], np.float32)
-        flow = np.asarray(cv2.resize(flow, (width, height), interpolation=cv2.INTER_AREA) * share, np.float32)
-        fit = np.asarray(cv2.resize(fit, (width, height), interpolation=cv2.INTER_AREA), np.float32)
-    rows = slice(missing, None, 2)
-    across, down = (np.ascontiguousarray(grid[rows]) for grid in positions(flow))
-    return _Moved(across, down, np.ascontiguousarray(fit[rows]))
+    share = np.array([width / flow.shape[1], height / flow.shape[0]], np.float32)
+    return np.asarray(cv2.resize(flow, (width, height), interpolation=cv2.INTER_AREA) * share, np.float32)
 
 
-def _refined_plane(plane: Plane, others: list[Plane], moved: list[_Moved], missing: int, limit: int) -> Plane:
-    """The plane with its missing rows made of its own and of others' rows moved onto them."""
-    rows = slice(missing, None, 2)
-    summed = plane[rows].astype(np.float32) * np.float32(OWN_WEIGHT)
-    total = np.full(summed.shape, OWN_WEIGHT, np.float32)
-    for other, how in zip(others, moved, strict=True):
-        taken = cv2.remap(
-            np.asarray(other, np.float32), how.across, how.down, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE
-        )  # fmt: skip
-        cv2.accumulateProduct(taken, how.fit, summed)
-        total += how.fit
+def _taken(other: Plane, flow: Flow, missing: int) -> Flow:
+    """(h, W) float32: another field's plane moved onto the missing rows."""
+    across, down = (np.ascontiguousarray(grid[missing::2]) for grid in positions(flow))
+    wide = np.asarray(other, np.float32)
+    return np.asarray(cv2.remap(wide, across, down, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE), np.float32)
+
+
+def _mixed(plane: Plane, others: list[Plane], flows: list[Flow], mix: Mix, missing: int, limit: int) -> Plane:
+    """The plane with its missing rows made of the candidates."""
+    rows = plane[missing::2].astype(np.float32)
+    candidates = [rows, _mean_beside(plane, missing)]
+    candidates += [_taken(other, flow, missing) for other, flow in zip(others, flows, strict=True)]
+    total = np.zeros_like(rows)
+    for one, share in zip(candidates, (mix.filtered, mix.mean, *mix.moved), strict=True):
+        cv2.accumulateProduct(one, cv2.resize(share, rows.shape[::-1], interpolation=cv2.INTER_LINEAR), total)
     result = plane.copy()
-    result[rows] = np.clip(np.rint(summed / total), 0, limit).astype(plane.dtype)
+    result[missing::2] = np.clip(np.rint(total), 0, limit).astype(plane.dtype)
     return result

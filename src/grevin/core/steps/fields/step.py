@@ -74,7 +74,7 @@ class FieldsStep:
 
     id: ClassVar[str] = "fields"
     label: ClassVar[str] = "Fields"
-    version: ClassVar[int] = 2
+    version: ClassVar[int] = 3
     settings_model: ClassVar[type[Settings]] = FieldsSettings
     judges_itself: ClassVar[bool] = False
 

@@ -19,14 +19,17 @@ import numpy.typing as npt
 from grevin.core.motion.flow import Luma8
 
 Curve = npt.NDArray[np.float32]
+Shift = npt.NDArray[np.float64]  # (2,) right, down
 
 BLOCK_PX = 8  # of the half-size picture
 TOP_SHARE = 0.05
 LEAST_CHANGE = 0.02  # 8-bit levels, so that equal pictures have a logarithm
-TREMBLE_PX = 0.5  # of the half-size picture, either way
+TREMBLE_PX = 1.0  # of the half-size picture, either way: two captures that tremble by .6 px each differ by up to 2 px
+SMALL_TREMBLE_PX = 0.5  # of a camera that stands well
+MEAN_TREMBLE_PX = 0.25  # of the means of two captures, whose film step has to be seen
+ALIGNMENT_STEPS = 2
 APART = 2.2  # times: the usual change between sets over that within one, from which there are sets at all
 FEWEST_SETS = 3
-CLEAR = 3.5  # times: where changes between and within sets are less apart, noise hides some: the wide change is asked
 LEANING = 0.3  # share of a peak by which its two sides differ at most over a transition picture (0), over none (0.5)
 REGULAR_SHARE = 0.8  # of the peaks, and of the captures, that have to follow one rhythm
 MOST_SAID = 3.0  # how much one change can speak for or against a border
@@ -62,9 +65,12 @@ def small_and_even(luma: Luma8) -> Curve:
     )
 
 
-def change(last: Curve, this: Curve) -> float:
-    """Mean of the largest block changes between two pictures of `small_and_even`, the camera's tremble taken out."""
-    apart = np.abs(_still(last, this))
+def change_but(last: Curve, this: Curve, shift: Shift) -> float:
+    """Mean of the largest block changes between two pictures of `small_and_even`, but for a shift.
+
+    The shift is that of this picture against the last, (right, down) px of these pictures.
+    """
+    apart = np.abs(_moved(this, shift) - last)
     grid = (max(1, this.shape[1] // BLOCK_PX), max(1, this.shape[0] // BLOCK_PX))
     blocks = cv2.resize(apart, grid, interpolation=cv2.INTER_AREA).ravel()
     count = max(1, round(TOP_SHARE * blocks.size))
@@ -72,25 +78,43 @@ def change(last: Curve, this: Curve) -> float:
 
 
 def wide_change(first: Curve, second: Curve, middle: Curve, fourth: Curve, fifth: Curve) -> float:
-    """The same between the means of two captures before one and of two after it: less noise, and a whole film step."""
+    """The same between the means of two captures before one and of two after it: less noise, and a whole film step.
+
+    Tremble is less in a mean, so only a small shift is taken for it: the film's own motion stays.
+    """
     half = np.float32(0.5)
-    return change(half * (first + second), half * (fourth + fifth))
+    before, after = half * (first + second), half * (fourth + fifth)
+    return change_but(before, after, held_shift(shift_of(before, after), MEAN_TREMBLE_PX))
 
 
-def _still(last: Curve, this: Curve) -> Curve:
-    """The difference of two pictures without what a small shift of the whole explains (Lucas and Kanade 1981).
+def shift_of(last: Curve, this: Curve) -> Shift:
+    """(right, down) px of the half-size picture by which the whole moved, at most `TREMBLE_PX` (Lucas and Kanade 1981).
 
     A camera before a projector trembles by a fraction of a pixel; on a rich picture that changes more than the film
-    does from frame to frame. A larger shift is the film's own motion and stays.
+    does from frame to frame. The shift is found in two steps: one alone falls short where it is large.
     """
-    apart = cv2.subtract(this, last)
     across, down = (cv2.Sobel(last, cv2.CV_32F, *way, scale=1 / 8) for way in ((1, 0), (0, 1)))
     flat = np.stack([across.ravel(), down.ravel()])
-    matrix = flat @ flat.T
+    matrix, shift = flat @ flat.T, np.zeros(2)
     if float(np.linalg.det(matrix)) <= 1e-3:
-        return np.asarray(apart, np.float32)
-    shift = np.clip(np.linalg.solve(matrix, flat @ apart.ravel()), -TREMBLE_PX, TREMBLE_PX)
-    return np.asarray(apart - across * np.float32(shift[0]) - down * np.float32(shift[1]), np.float32)
+        return shift
+    for _ in range(ALIGNMENT_STEPS):
+        apart = cv2.subtract(_moved(this, shift), last)
+        shift = np.clip(shift + np.linalg.solve(matrix, flat @ apart.ravel()), -TREMBLE_PX, TREMBLE_PX)
+    return shift
+
+
+def held_shift(shift: Shift, most: float) -> Shift:
+    """No more than so many pixels of a shift, either way."""
+    return np.clip(shift, -most, most)
+
+
+def _moved(picture: Curve, shift: Shift) -> Curve:
+    if not shift.any():
+        return picture
+    move = np.array([[1.0, 0.0, shift[0]], [0.0, 1.0, shift[1]]])
+    flags = cv2.INTER_CUBIC
+    return np.asarray(cv2.warpAffine(picture, move, picture.shape[::-1], flags=flags, borderMode=cv2.BORDER_REPLICATE))
 
 
 @dataclass(frozen=True)
@@ -144,12 +168,13 @@ def levels_of(changes: Curve) -> Levels | None:
 
 
 def sets_in(
-    changes: Curve, wide: Curve, captures: int, vary: int, said: Borders = Borders()
+    changes: Curve, steps: Curve, wide: Curve, captures: int, vary: int, said: Borders = Borders()
 ) -> tuple[list[CaptureSet], list[int]]:  # fmt: skip
     """The sets of a run of captures, and the transition pictures between them.
 
     Args:
-        changes: (N,) change of each capture against the one before; the first is NaN.
+        changes: (N,) change of each capture against the one before, tremble taken out; the first is NaN.
+        steps: (N,) the same with only a small tremble taken out, which tells a film that pans slowly.
         wide: (N,) change over each capture (`wide_change`), which tells where the film moves hardly more than noise.
         captures: of each film frame, 0 where that is to be found.
         vary: by how many a set may differ from that.
@@ -158,9 +183,10 @@ def sets_in(
     Returns:
         Sets in order, none where the captures are no sets; numbers of transition pictures.
     """
-    levels = levels_of(changes)
-    told = levels.border(changes) if levels is not None else None
-    if levels is None or levels.between - levels.within < np.log(CLEAR):
+    told = _most_regular(
+        [levels.border(curve) for curve in (changes, steps) if (levels := levels_of(curve)) is not None]
+    )
+    if told is None or _regularity(told) < REGULAR_SHARE:
         peaks = _told_by_peaks(wide)
         told = told if peaks is None else peaks
     if told is None:
@@ -172,7 +198,7 @@ def sets_in(
     if len(lengths) < FEWEST_SETS or len(runs) > len(changes) / 2:
         return [], []
     transitions = alone > 0.5 * len(lengths)
-    usual = captures or int(np.median(lengths))
+    usual = captures or _usual_length(np.array(lengths))
     sets, blends = _best_division(border, usual, vary, transitions)
     if not captures and len(sets) > 2:  # jolts had cut some sets short; and the reel tells how much its sets vary
         inner = [len(one) for one in sets[1:-1]]
@@ -180,6 +206,33 @@ def sets_in(
         spread = int(np.ceil(max(abs(edge - usual) for edge in np.percentile(inner, (5, 95)))))
         sets, blends = _best_division(border, usual, max(vary, min(spread, usual - 1)), transitions)
     return sets, blends
+
+
+def _most_regular(told: list[npt.NDArray[np.float64]]) -> npt.NDArray[np.float64] | None:
+    """The first of several opinions on borders that divides most captures evenly; None for none.
+
+    A film runs evenly: jolts of the camera, or a film step taken for tremble, do not.
+    """
+    return max(told, key=_regularity) if told else None
+
+
+def _regularity(border: npt.NDArray[np.float64]) -> float:
+    """0..1, share of the captures in runs about as long as usual, or alone between two of them."""
+    lengths = np.array([stop - first for first, stop in _plain_runs(border > 0)])
+    several = lengths[lengths > 1]
+    if len(several) < FEWEST_SETS:
+        return 0.0
+    usual = _usual_length(several)
+    near = np.abs(lengths - usual) <= max(1, usual // 3)
+    near &= lengths > 1
+    beside = np.concatenate([[True], near[:-1]]) & np.concatenate([near[1:], [True]])
+    return float(lengths[near | (lengths == 1) & beside].sum() / lengths.sum())
+
+
+def _usual_length(lengths: npt.NDArray[np.int64]) -> int:
+    """The length of the run that a capture usually lies in: jolts make many short runs, which hold few captures."""
+    ordered = np.sort(lengths)
+    return int(ordered[np.searchsorted(np.cumsum(ordered), ordered.sum() / 2)])
 
 
 def _told_by_peaks(wide: Curve) -> npt.NDArray[np.float64] | None:

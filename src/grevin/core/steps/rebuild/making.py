@@ -10,6 +10,7 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
+from grevin.core.measure.repeats import DIP, largest_change
 from grevin.core.motion.between import Between, Side, bent, between, left_over
 from grevin.core.motion.flow import Flow, Luma8, positions, sample
 from grevin.core.picture.colour import Rgb, from_rgb
@@ -24,6 +25,12 @@ TIE_EVEN_PX, TIE_MEDIAN_PX = 6.0, 15  # over which both are compared, and below 
 HALF_TRUSTED = 0.5  # below it more of a place is the mix than what was moved
 TOLD_SHARE = 0.005  # of the picture, from which a mix is told
 GRAIN_SIGMA_PX = 1.0  # what is finer than this counts as grain
+WIDE_SIGMA_PX = 2.5  # noise that is new on every pixel leaves a tenth of itself after a blur of this width
+WIDE_SHARE = 0.4  # of the grain by which frames may differ widely
+FEWEST_FLAT = 100  # flat places without which nothing tells grain from detail
+MAD_TO_SIGMA = 1.4826  # median absolute deviation to standard deviation of a normal distribution
+LEAST_GRAIN = 0.25 / 255.0  # less is rounding
+MOST_GRAIN = 3.0  # standard deviations: what lies off farther is no grain
 # how far aside (down, right) grain is borrowed: not from the place itself, which would show it twice in a row
 GRAIN_ASIDE_PX = ((17, 17), (-23, 11), (31, -19), (-13, -37), (41, 29), (-53, 47), (7, 61), (71, -5))
 
@@ -103,7 +110,8 @@ def made_frame(window: Window, gap: Gap, making: Making) -> Frame:
     else:
         picture = made_between(window, gap, making).picture
     if making.grain:
-        picture = with_grain(picture, window.at(nearer - here).rgb(), window.at(nearer - here).luma8())
+        farther = gap.after if nearer == gap.before else gap.before
+        picture = with_grain(picture, window.at(nearer - here), farther - nearer)
     frame = replace(window.frame(nearer - here), number=here)
     return replace(from_rgb(frame, picture).rounded(), touched="everything")
 
@@ -116,7 +124,7 @@ def made_between(window: Window, gap: Gap, making: Making) -> Between:
         first, last = window.at(gap.before - here), window.at(gap.after - here)
         over = gap.after - gap.before
         bends: tuple[Flow, Flow] | tuple[None, None] = (None, None)
-        if gap.two and making.two_a_side and over <= LONGEST_BENT:
+        if gap.two and making.two_a_side and over <= LONGEST_BENT and not _stands_still(first, last, over):
             bends = _bends(first, last, gap)
         one = _side(first, over, gap.share, bends[0], making)
         other = _side(last, -over, 1.0 - gap.share, bends[1], making)
@@ -139,6 +147,13 @@ def shown_gap(window: Window, gap: Gap, making: Making) -> Evidence:
     share = float(mixed.mean())
     words = f"{100 * share:.1f} % of the picture is a mix of both sides: the motion fails there."
     return Evidence(mixed, doubt=words if share >= TOLD_SHARE else "")
+
+
+def _stands_still(first: Window, last: Window, over: int) -> bool:
+    """Whether a frame beyond repeats the good one beside it: it tells nothing of how things move."""
+    usual = largest_change(first.luma8(), first.luma8(over)) / over
+    beyond = min(largest_change(one.luma8(), one.luma8(side)) for one, side in ((first, -1), (last, 1)))
+    return beyond < DIP * usual
 
 
 def _bends(first: Window, last: Window, gap: Gap) -> tuple[Flow, Flow]:
@@ -190,22 +205,52 @@ def _side(window: Window, over: int, share: float, bend: Flow | None, making: Ma
     return Side(window.rgb(), window.luma8(), flow, way, taken)
 
 
-def with_grain(picture: Rgb, model: Rgb, luma: Luma8) -> Rgb:
+def with_grain(picture: Rgb, model: Window, other: int) -> Rgb:
     """A picture with as much fine noise as a real frame has: where it lacks some, the real one's is laid over it.
 
-    An average of two frames has less grain than either; the made frame would look smooth between its neighbours.
-    Only flat places tell grain from detail, and only the part that is missing is added.
+    An average of two frames has less grain than either; the made frame would look smooth between its neighbours. Only
+    what is new with every frame is grain: fine texture goes along with the motion. It is what two good frames differ by
+    along the motion between them, in flat places, where the motion is best found.
+
+    Args:
+        picture: (H, W, 3) float32 R'G'B', nominal 0..1, as made.
+        model: on the good frame that is like it.
+        other: frames from there to the good one on the other side.
     """
-    fine_model, fine_made = (_fine(one) for one in (model, picture))
-    flat = _flat(luma)
-    if np.count_nonzero(flat) < 100:
+    moved = sample(model.rgb(other), *positions(model.motion(other, "far")))
+    apart = np.asarray((model.rgb() - moved) * np.float32(np.sqrt(0.5)), np.float32)
+    grain, flat = _fine(apart), _flat(model.luma8())
+    flat &= _explained(apart, grain, flat)
+    if np.count_nonzero(flat) < FEWEST_FLAT:
         return picture
-    wanted, present = float(fine_model[flat].std()), float(fine_made[flat].std())
-    lacking = wanted * wanted - present * present
-    if lacking <= 0:
+    fine, there = (_fine(one)[flat] for one in (model.rgb(), np.asarray(moved, np.float32)))
+    renewed = min(_robust_variance(grain[flat]), _renewed_share(fine, there) * float(fine.var()))
+    lacking = min(renewed, float(fine.var()) - float(_fine(picture)[flat].var()))
+    if lacking <= LEAST_GRAIN**2:
         return picture
-    weight = np.float32(np.sqrt(lacking) / max(wanted, 1e-6))
-    return np.asarray(picture + weight * _borrowed(fine_model, flat), np.float32)
+    held = np.clip(grain, -MOST_GRAIN * np.sqrt(renewed), MOST_GRAIN * np.sqrt(renewed))
+    weight = np.float32(np.sqrt(lacking) / max(float(held[flat].std()), 1e-6))
+    return np.asarray(picture + weight * _borrowed(np.asarray(held, np.float32), flat), np.float32)
+
+
+def _explained(apart: Rgb, grain: Rgb, flat: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
+    """(H, W) bool, where the motion explains all but fine noise: what is left over widely is failed motion."""
+    if not flat.any():
+        return flat
+    wide = np.abs(cv2.GaussianBlur(apart, (0, 0), WIDE_SIGMA_PX)).max(axis=2)
+    usual = np.sqrt(_robust_variance(grain[flat]))
+    return np.asarray(wide < WIDE_SHARE * usual + LEAST_GRAIN, np.bool_)
+
+
+def _robust_variance(values: npt.NDArray[np.float32]) -> float:
+    """Variance from the median of what lies off: deaf to places where the motion fails."""
+    return float(np.square(MAD_TO_SIGMA * np.median(np.abs(values))))
+
+
+def _renewed_share(here: npt.NDArray[np.float32], there: npt.NDArray[np.float32]) -> float:
+    """0..1, share of the fine part that does not come again on the other frame."""
+    product = float((here * there).mean())
+    return float(np.clip(1.0 - product / max(1e-12, float(np.sqrt((here**2).mean() * (there**2).mean()))), 0.0, 1.0))
 
 
 def _borrowed(fine: Rgb, flat: npt.NDArray[np.bool_]) -> Rgb:

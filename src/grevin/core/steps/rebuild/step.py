@@ -84,7 +84,7 @@ class RebuildStep:
 
     id: ClassVar[str] = "rebuild"
     label: ClassVar[str] = "Frame rebuild"
-    version: ClassVar[int] = 2
+    version: ClassVar[int] = 3
     settings_model: ClassVar[type[Settings]] = RebuildSettings
     judges_itself: ClassVar[bool] = True
 

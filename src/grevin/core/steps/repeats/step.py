@@ -1,9 +1,10 @@
 """Repeated frames: frames that show once more what the one before showed, taken out or made anew in place.
 
 A repeat is a frame that equals the one before it sample for sample, or one that changes less than a share of what
-the frames on both sides do (`measure.repeats`): it was compressed or dubbed again. Where repeats come regularly the
-cadence is named for each shot, and decides where the pictures alone do not. Taken out, the output gets the true rate,
-so that it plays as long as before. A shot without repeats comes out unchanged, bit for bit.
+the frames on both sides do and does nothing of the way that the picture goes meanwhile (`measure.repeats`): it was
+compressed or dubbed again. Where repeats come regularly the cadence is named for each shot, by a vote of all its
+frames, and decides where single pictures do not; without a cadence only the sure is taken. Taken out, the output gets
+the true rate, so that it plays as long as before. A shot without repeats comes out unchanged, bit for bit.
 
 A run of repeats longer than a still picture has is left alone: a title or a freeze may be meant. Noise that stays
 while the picture moves is no repeat. Not for capture sets with several pictures of each film frame.
@@ -19,8 +20,21 @@ import numpy as np
 import numpy.typing as npt
 
 from grevin.core.errors import UnreadableFrameError
-from grevin.core.measure.cadence import Cadence, cadence_of, cadence_of_shot, regular, repeats_of
-from grevin.core.measure.repeats import CONTEXT, largest_change
+from grevin.core.measure.cadence import (
+    DUE_DONE,
+    WIDE_CONTEXT,
+    Cadence,
+    cadence_of,
+    cadence_of_shot,
+    done_shares,
+    of_period,
+    of_repeats,
+    regular,
+    surely_repeated,
+    voted,
+)
+from grevin.core.measure.repeats import largest_change, step_done
+from grevin.core.motion.flow import Luma8
 from grevin.core.parallel import in_parallel
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.masks import runs_of
@@ -30,11 +44,9 @@ from grevin.core.steps.rebuild.making import Gap, Making, gaps_for, good_beside,
 from grevin.core.steps.settings import Settings, setting
 from grevin.core.timebase.timeline import Timeline
 
-Curve = npt.NDArray[np.float32]
 Flags = npt.NDArray[np.bool_]
 
 DARK_P99 = 30.0  # 8-bit levels: black after black is no repeat
-REGULAR_DIP = 0.5  # share of the change around, for a place where the cadence says that a repeat is due
 NEAR_FRAMES = 2  # frames by which a true rate may miss the length of the reel before the mean rate is taken instead
 NEAR_SHARE = 0.001  # or this share of its length
 
@@ -51,7 +63,7 @@ class RepeatsSettings(Settings):
         help="Near repeats were compressed or dubbed again; exact ones are equal sample for sample.",
     )  # fmt: skip
     near_share: float = setting(
-        0.3, label="Near", unit="of change", low=0.05, high=0.8, decimals=2, step=0.05,
+        0.4, label="Near", unit="of change", low=0.05, high=0.8, decimals=2, step=0.05,
         when={"kind": "exact and near"},
         help="A near repeat changes less than this share of what the frames on both sides change.",
     )  # fmt: skip
@@ -66,28 +78,25 @@ class RepeatsStep:
 
     id: ClassVar[str] = "repeats"
     label: ClassVar[str] = "Repeated frames"
-    version: ClassVar[int] = 2
+    version: ClassVar[int] = 3
     settings_model: ClassVar[type[Settings]] = RepeatsSettings
     judges_itself: ClassVar[bool] = True
     finding_kinds: ClassVar[tuple[str, ...]] = ("repeat", "near_repeat", "freeze")  # a word on these is one on a run
 
     def reach(self, settings: RepeatsSettings) -> int:
         """As far as frames around a repeat are asked."""
-        return CONTEXT
+        return WIDE_CONTEXT
 
     def study(self, reel: Reelwise, settings: RepeatsSettings, progress: Progress) -> Timing:
         """Which frames repeat, and what is done about it."""
-        looked = reel.kept("repeats", lambda: changes_of(reel, progress))
-        change, dark = looked["change"], looked["dark"]
-        shots = shots_of(reel)
+        looked = reel.kept("repeats 3", lambda: changes_of(reel, progress))
         flags, cadences = np.zeros(len(reel), np.bool_), []
-        for shot in shots:
+        for shot in shots_of(reel):
             part = slice(shot.start, shot.stop)
-            flags[part] = repeats_in(change[part], settings) & ~dark[part]
-            steady = np.full(len(shot), np.nan, np.float32)
-            cadences.append(
-                (shot.start, shot.stop - 1, cadence_of_shot(change[part], [steady, steady], reel.format.rate))
-            )
+            curves = {name: looked[name][part] for name in ("change", "shared", "whole")}
+            repeats, cadence = repeats_in(curves, settings, reel.format.rate)
+            flags[part] = repeats & ~looked["dark"][part]
+            cadences.append((shot.start, shot.stop - 1, cadence))
         notes, doubts = [], []
         for run in runs_of(flags):
             word = reel.word_on(run.start)
@@ -113,42 +122,63 @@ class RepeatsStep:
 
 
 def changes_of(reel: Reelwise, progress: Progress) -> Arrays:
-    """(N,) change of each frame against the one before, NaN where there is none; (N,) bool, dark frames."""
+    """Curves of the reel, (N,) each.
 
-    def look(number: int) -> tuple[float, bool]:
+    "change" against the frame before; "shared" and "whole", how much of the way each frame does (`step_done`); NaN
+    where the frames for that are not there; "dark", bool.
+    """
+
+    def look(number: int) -> tuple[float, float, float, bool]:
+        nothing = float("nan")
         try:
             here = reel.luma8(number)
             dark = float(np.percentile(here[::8, ::8], 99)) < DARK_P99
             if number == 0 or not reel.same_shot(number - 1, number):
-                return float("nan"), dark
-            return largest_change(reel.luma8(number - 1), here), dark
+                return nothing, nothing, nothing, dark
+            last = reel.luma8(number - 1)
+            before, after = (_beside(reel, number, far) for far in (number - 2, number + 1))
+            done = (nothing, nothing) if before is None or after is None else step_done(before, last, here, after)
+            return largest_change(last, here), *done, dark
         except UnreadableFrameError:
-            return float("nan"), False
+            return nothing, nothing, nothing, False
 
     progress.begin(len(reel), "Looking for repeats")
-    change, dark = np.full(len(reel), np.nan, np.float32), np.zeros(len(reel), np.bool_)
-    for number, (value, is_dark) in enumerate(in_parallel(look, range(len(reel)))):
-        change[number], dark[number] = value, is_dark
+    curves, dark = np.full((3, len(reel)), np.nan, np.float32), np.zeros(len(reel), np.bool_)
+    for number, (*values, is_dark) in enumerate(in_parallel(look, range(len(reel)))):
+        curves[:, number], dark[number] = values, is_dark
         progress.advance()
-    return {"change": change, "dark": dark}
+    return {"change": curves[0], "shared": curves[1], "whole": curves[2], "dark": dark}
 
 
-def repeats_in(change: Curve, settings: RepeatsSettings) -> Flags:
-    """(N,) bool, the repeats of one shot."""
+def _beside(reel: Reelwise, number: int, other: int) -> Luma8 | None:
+    """Luma of another frame of the same shot; None where there is none."""
+    try:
+        return reel.luma8(other) if 0 <= other < len(reel) and reel.same_shot(other, number) else None
+    except UnreadableFrameError:
+        return None
+
+
+def repeats_in(curves: Arrays, settings: RepeatsSettings, rate: Fraction) -> tuple[Flags, Cadence]:
+    """(N,) bool, the repeats of one shot, and its cadence.
+
+    Args:
+        curves: of the shot, as from `changes_of`.
+        settings: of the step.
+        rate: frames per second.
+    """
+    change, steady = curves["change"], np.full(len(curves["change"]), np.nan, np.float32)
     if settings.kind == "exact":
-        return np.asarray(change == 0)
-    flags = repeats_of(change, settings.near_share)
-    known = ~np.isnan(change)
-    found = regular(flags, known)
+        flags = np.asarray(change == 0)
+        return flags, cadence_of_shot(np.where(flags, change, np.float32(1.0)), [steady, steady], rate)
+    done = done_shares(curves["shared"], curves["whole"])
+    flags = surely_repeated(change, done, settings.near_share)
+    found = regular(flags, ~np.isnan(change)) or voted(change, curves["shared"], curves["whole"], done)
     if found is None:
-        return flags
-    _, period, phase = found
-    due = np.flatnonzero(known & (np.arange(len(change)) % period == phase))
-    for place in due:
-        around = np.concatenate([change[max(0, place - CONTEXT) : place], change[place + 1 : place + 1 + CONTEXT]])
-        around = around[~np.isnan(around)]
-        flags[place] |= bool(len(around)) and bool(change[place] <= REGULAR_DIP * around.max())
-    return flags
+        return flags, of_repeats(flags, ~np.isnan(change), rate)
+    confidence, period, phase = found
+    due = np.arange(len(change)) % period == phase
+    flags |= due & ~np.isnan(change) & ~(done >= DUE_DONE)
+    return flags, of_period(period, rate, confidence)
 
 
 def _taken_out(reel: Reelwise, flags: Flags, cadence: Cadence, notes: tuple[str, ...]) -> Timing:

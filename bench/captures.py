@@ -1,0 +1,86 @@
+"""Capture sets: several pictures of each film frame, by a camera that trembles, divided anew by `pick`."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import Any
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+
+from bench.clips import CLIPS, Clip, long_run
+from bench.groups import by_group
+from bench.survey import SIZE, source_of
+from bench.timing import chain_of
+from grevin.core.parallel import in_parallel
+from grevin.core.quality.memory_source import MemorySource
+
+Film = list[npt.NDArray[np.float32]]
+
+ROUND = 52  # raised after rules were set on the captures of the last
+FILM_FRAMES = 20
+TREMBLES = (0.25, 0.6)  # px of 360 across, standard deviation either way
+EXPOSURE, NOISE = 0.012, 3.0  # of the light; 8-bit levels
+
+
+def measure_pick() -> tuple[list[dict[str, Any]], dict[str, float]]:
+    """Seven captures of each film frame, give or take one or two, with transition pictures and without."""
+    figures: dict[str, float] = {}
+    clips = [clip for clip in CLIPS if clip.move is None or clip.move.held == 1]
+    films = {clip.name: film_of(clip) for clip in clips}
+    for tremble in TREMBLES:
+        for transitions in (True, False):
+            told = in_parallel(partial(_right_of, list(films.items()), tremble, transitions), range(len(films)))
+            kind = "with_transitions" if transitions else "without"
+            values = dict(zip(films, told, strict=True))
+            figures.update(by_group(f"pick_right_{kind}_tremble_{tremble:g}", values))
+    return [], figures
+
+
+def film_of(clip: Clip) -> Film:
+    """The film's frames, (288, 360) float32 luma each."""
+    run = long_run(clip, FILM_FRAMES + 2)
+    return [cv2.resize(one.luma8(), SIZE, interpolation=cv2.INTER_AREA).astype(np.float32) for one in run]
+
+
+def _right_of(films: list[tuple[str, Film]], tremble: float, transitions: bool, number: int) -> float:
+    name, film = films[number]
+    return _right(film, name, tremble, transitions)
+
+
+def _right(film: Film, name: str, tremble: float, transitions: bool) -> float:
+    """Share of the sets of which one capture was kept."""
+    shares = []
+    for vary in (1, 2):
+        rng = np.random.default_rng((ROUND, vary, round(100 * tremble), transitions, *name.encode()))
+        lengths = rng.integers(7 - vary, 8 + vary, FILM_FRAMES).tolist()
+        source, sets = captured(film, lengths, tremble, transitions, rng)
+        found = chain_of(source, "pick", {}).timeline.sources.tolist()
+        right = sum(sum(number in one for number in found) == 1 for one in sets)
+        shares.append(right / max(len(sets), len(found)))
+    return float(np.mean(shares))
+
+
+def captured(
+    film: Film, lengths: list[int], tremble: float, transitions: bool, rng: np.random.Generator
+) -> tuple[MemorySource, list[range]]:  # fmt: skip
+    """Captures of a running film: trembling, with uneven exposure and noise; and the true sets."""
+    taken: list[npt.NDArray[np.uint8]] = []
+    sets: list[range] = []
+
+    def take(picture: npt.NDArray[np.float32]) -> None:
+        move = np.array([[1, 0, rng.normal(0, tremble)], [0, 1, rng.normal(0, tremble)]])
+        size = picture.shape[::-1]
+        moved = cv2.warpAffine(picture, move, size, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
+        noisy = moved * (1 + rng.normal(0, EXPOSURE)) + rng.normal(0, NOISE, picture.shape)
+        taken.append(np.clip(np.rint(noisy), 0, 255).astype(np.uint8))
+
+    for place, length in enumerate(lengths):
+        sets.append(range(len(taken), len(taken) + length))
+        for _ in range(length):
+            take(film[place])
+        if transitions and place + 1 < len(lengths):
+            share = np.float32(rng.uniform(0.3, 0.7))
+            take(film[place] * (1 - share) + film[place + 1] * share)
+    return source_of(taken, "captures"), sets

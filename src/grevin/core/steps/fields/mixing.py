@@ -1,0 +1,165 @@
+"""How much of each candidate a missing line is made of.
+
+There are four: what the filter bwdif gives, the mean of the lines above and below, and the lines that the fields before
+and after hold just there, moved along the motion. Each errs in its own way: the filter and the mean where the picture
+has finer detail than a field shows, the moved lines where the motion is wrong. Their squared errors are estimated
+from what they say of each other, and weigh them.
+
+How far the mean of two lines can be wrong is bounded by how far the field's own lines are from the mean of theirs,
+which lie twice as far apart: where the picture is soft, it is right and the others are judged by it. Noise that is
+new with every field is in all candidates; lines of one field that share some of it foretell the noise of the line
+between them, so that under noise the field's own lines count the more.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+
+Levels = npt.NDArray[np.float32]  # 8-bit levels
+Shares = npt.NDArray[np.float32]  # 0..1
+
+# All of these were tried on the clips that rules are set on, with grain of 0, 2.5 and 5 levels.
+EVEN_PX = 3  # square, of the halved maps, over which errors are looked at
+MISFIT_FALL = 5.0  # times the misfit of the calm part of the picture that take the trust in a motion down to 1/e
+CALM_PCT = 15.0  # of the picture: where most of it flutters, what is usual is no measure
+LEAST_MISFIT = 0.3  # 8-bit levels: what is less is no misfit
+SOFT_SHARE = 0.2  # of the squared error of lines twice as far apart; a sixteenth in a picture that is smooth throughout
+ROUNDING = 0.08  # squared 8-bit levels: the twelfth of a level by which integers err
+LEAST_ERROR = 0.02  # squared 8-bit levels
+FILTER_NOISE = 0.1  # of the noise's variance, by which the filter errs more than the mean of two lines
+LAG_FLOOR = 0.03  # correlation of noise that says nothing
+BLOCK = (8, 4)  # px (right, down) over which noise is looked at
+MEAN_TO_SIGMA = 1.2533  # mean absolute deviation to standard deviation of a normal distribution
+
+
+@dataclass(frozen=True)
+class Noise:
+    """What is new with every field.
+
+    Attributes:
+        variance: squared 8-bit levels.
+        next_line: correlation of neighbouring lines of a field, -1..1; of a frame they lie two lines apart.
+    """
+
+    variance: float
+    next_line: float
+
+    @property
+    def between(self) -> float:
+        """Correlation with the line between two of a field: noise that falls off as a normal distribution does."""
+        return float(max(0.0, min(self.next_line - LAG_FLOOR, 0.5)) ** 0.25)
+
+    @property
+    def of_mean(self) -> float:
+        """Variance of the noise of the mean of two lines, over the noise's own."""
+        return 0.5 * (1.0 + max(0.0, self.next_line))
+
+    @property
+    def left_by_mean(self) -> float:
+        """Variance of a line's noise less that of the mean of its two neighbours, over the noise's own."""
+        return float(max(0.1, 1.0 + self.of_mean - 2.0 * self.between))
+
+
+def noise_of(one: Levels, other: Levels) -> Noise:
+    """Noise from what two moved lines say of one place.
+
+    Args:
+        one: (h, W) lines of one field moved onto the missing ones.
+        other: those of the other.
+    """
+    apart = one - other
+    size = tuple(max(1, length // block) for length, block in zip(apart.shape[::-1], BLOCK, strict=True))
+    blocks = cv2.resize(np.abs(apart), size, interpolation=cv2.INTER_AREA)
+    sigma = MEAN_TO_SIGMA * float(np.median(blocks)) / np.sqrt(2.0)
+    plain = apart[:, ::2] * (np.abs(apart[:, ::2]) < 3.0 * np.sqrt(2.0) * max(sigma, 0.3))
+    power = float(np.mean(plain * plain))
+    lag = float(np.mean(plain[1:] * plain[:-1])) / power if power > 0 and len(plain) > 1 else 0.0
+    return Noise(sigma * sigma, lag)
+
+
+@dataclass(frozen=True, eq=False)
+class Mix:
+    """Shares of the candidates, (h, W) each; they sum to 1.
+
+    Attributes:
+        filtered, mean: of the filter's lines, and of the mean of the lines above and below.
+        moved: of each moved line.
+    """
+
+    filtered: Shares
+    mean: Shares
+    moved: tuple[Shares, ...]
+
+
+def mix_of(filtered: Levels, mean: Levels, known: Levels, moved: list[Levels], misfits: list[Levels]) -> Mix:
+    """Shares of the candidates by their errors.
+
+    Args:
+        filtered: (h, W) lines of the filter.
+        mean: means of the lines above and below.
+        known: the field's own lines.
+        moved: the lines of the field before and of the one after, or of one of them.
+        misfits: (any size) what the motion to each leaves unexplained.
+    """
+    size = max(1, filtered.shape[1] // 2), max(1, filtered.shape[0] // 2)
+    trusts = _trusts(misfits, size)
+    noise = noise_of(moved[0], moved[1] if len(moved) > 1 else filtered)
+
+    def error(one: Levels, other: Levels, share: float | Levels) -> Levels:
+        """Mean squared difference on the halved grid, less what noise explains."""
+        apart = cv2.subtract(one, other)
+        small = cv2.resize(cv2.multiply(apart, apart), size, interpolation=cv2.INTER_AREA)
+        return np.asarray(np.maximum(cv2.blur(small, (EVEN_PX, EVEN_PX)) - share * noise.variance, 0), np.float32)
+
+    total = np.asarray(sum(trusts) + np.float32(1e-3), np.float32)
+    parts = [np.asarray(trust / total, np.float32) for trust in trusts]
+    wide = [cv2.resize(part, filtered.shape[::-1], interpolation=cv2.INTER_LINEAR) for part in parts]
+    joined = np.asarray(sum(cv2.multiply(part, one) for part, one in zip(wide, moved, strict=True)), np.float32)
+    joined += (np.float32(1.0) - np.asarray(sum(wide), np.float32)) * filtered
+    alone = np.asarray(sum(part * part for part in parts), np.float32)  # of the noise's variance that the joined keep
+    spread = np.asarray(noise.of_mean + alone, np.float32)
+    soft = np.float32(SOFT_SHARE) * error(known, _mean_of_next(known), 1.5 - 2.0 * max(0.0, noise.next_line))
+    by_filter, by_mean = error(filtered, joined, 0.0), error(mean, joined, 0.0)
+    noisy = np.minimum(spread * np.float32(noise.variance), np.minimum(by_filter, by_mean))
+    of_mean = np.minimum(by_mean - noisy, soft)
+    of_joined = by_mean - noisy - of_mean
+    of_filter = np.minimum(by_filter - noisy, error(filtered, mean, 0.1) + of_mean)
+    first = 1.0 / (of_filter + FILTER_NOISE * noise.variance + LEAST_ERROR)
+    second = 1.0 / (of_mean + LEAST_ERROR)
+    first, second = first / (first + second), second / (first + second)
+    own = cv2.resize(np.asarray(first, np.float32), filtered.shape[::-1], interpolation=cv2.INTER_LINEAR)
+    apart = error(mean + own * (filtered - mean), joined, spread)
+    shared = noise.variance * (1.0 - noise.between)
+    own_error = noise.left_by_mean * noise.variance + ROUNDING + np.minimum(apart, soft)
+    joined_error = noise.variance * (1.0 + alone) + ROUNDING + np.minimum(of_joined, apart)
+    both = np.maximum(own_error + joined_error - 2.0 * shared, LEAST_ERROR)
+    share = np.clip((own_error - shared) / both, 0.0, 1.0) * np.maximum.reduce(trusts)
+    full = (first * (1.0 - share), second * (1.0 - share), *(part * share for part in parts))
+    return _normalised([np.asarray(one, np.float32) for one in full])
+
+
+def _normalised(shares: list[Shares]) -> Mix:
+    total = np.asarray(sum(shares), np.float32)
+    filtered, mean, *moved = (np.asarray(one / total, np.float32) for one in shares)
+    return Mix(filtered, mean, tuple(moved))
+
+
+def _trusts(misfits: list[Levels], size: tuple[int, int]) -> list[Shares]:
+    """How far each motion is to be trusted, against what is usual in the picture."""
+    small = [
+        cv2.blur(cv2.resize(one, size, interpolation=cv2.INTER_AREA), (EVEN_PX, EVEN_PX)).astype(np.float32)
+        for one in misfits
+    ]
+    usual = np.float32(max(LEAST_MISFIT, float(np.median([np.percentile(one, CALM_PCT) for one in small]))))
+    fall = np.float32(MISFIT_FALL) * usual
+    return [np.asarray(cv2.exp(-np.maximum(one - usual, 0) / fall), np.float32) for one in small]
+
+
+def _mean_of_next(known: Levels) -> Levels:
+    """For each line the mean of the lines above and below it."""
+    padded = cv2.copyMakeBorder(known, 1, 1, 0, 0, cv2.BORDER_REFLECT_101)
+    return np.asarray(cv2.addWeighted(padded[:-2], 0.5, padded[2:], 0.5, 0), np.float32)
