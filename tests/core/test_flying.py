@@ -97,12 +97,25 @@ def test_what_comes_back_is_no_dirt(shown_at: list[int], way: tuple[float, float
     assert found.tolist() == [back]
 
 
-def test_a_large_thing_on_both_frames_beside_is_no_dirt() -> None:
+@pytest.mark.parametrize(
+    ("before", "after", "offsets", "flies"),
+    [
+        ((40, 60), (100, 44), (-1, 1), True),  # it goes its way
+        ((40, 60), None, (-1, 1), False),  # on one frame only
+        ((34, 30), (30, 70), (-1, 1), False),  # by chance: it would have to turn back
+        ((95, 44), (124, 38), (1, 2), True),  # at the end of a shot
+    ],
+)
+def test_a_large_thing_on_both_frames_beside_is_no_dirt(before, after, offsets, flies: bool) -> None:
     here, asked = with_square((70, 50), 14), np.ones(1, np.bool_)
     blobs, measured = blob_at((70, 50), 14)
-    before, after, empty = with_square((40, 60), 14), with_square((100, 44), 14), np.full((120, 160), 60, np.uint8)
-    assert elsewhere(blobs, measured, asked, here, [before, after]).tolist() == [True]
-    assert elsewhere(blobs, measured, asked, here, [before, empty]).tolist() == [False], "on one frame only"
+    empty = np.full((120, 160), 60, np.uint8)
+    pair = (with_square(before, 14), empty if after is None else with_square(after, 14))
+    assert elsewhere(blobs, measured, asked, here, pair, offsets).tolist() == [flies]
+
+
+def test_small_things_are_alike_by_chance() -> None:
     small, told = blob_at((70, 50), 5)
-    pair = [with_square((40, 60), 5), with_square((100, 44), 5)]
-    assert elsewhere(small, told, asked, with_square((70, 50), 5), pair).tolist() == [False], "small ones are alike"
+    pair = (with_square((40, 60), 5), with_square((100, 44), 5))
+    asked = np.ones(1, np.bool_)
+    assert elsewhere(small, told, asked, with_square((70, 50), 5), pair, (-1, 1)).tolist() == [False]

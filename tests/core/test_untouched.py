@@ -108,9 +108,11 @@ def test_a_treated_reel_differs_inside_its_evidence_only(bits: int, chroma: str,
     for number in range(6):
         frame = from_rgb(random_frame(fmt, number), to_rgb(source.frame(number))).rounded()
         planes = [plane.copy() for plane in frame.planes]
-        planes[0][40 + number * 7 : 47 + number * 7, 60:68] = fmt.max_code // 12
+        top, left = 12 + 53 * number % 90, 20 + 71 * number % 120  # dirt lies elsewhere on every frame: along no line
+        speck = (slice(top, top + 7), slice(left, left + 8))
+        planes[0][speck] = fmt.max_code // 12
         if model == "rgb":
-            planes[1][40 + number * 7 : 47 + number * 7, 60:68] = fmt.max_code // 12
+            planes[1][speck] = fmt.max_code // 12
         frames.append(replace(frame, planes=tuple(planes), touched=None))
     reel = open_reel(write_video(tmp_path / "in.mkv", frames))
     treatment = Treatment(steps=(TreatmentStep.make("dirt"),))

@@ -19,7 +19,7 @@ from grevin.core.steps.dirt.suspects import SKIRT_PX, Suspects
 
 # Squared 8-bit levels summed over a blob, below which a wrong repair is hardly seen; tried on the clean open clips so
 # that no frame falls below 38 dB. At the ends of a shot what comes into view or goes looks like dirt.
-SMALL_STAKE, SMALL_STAKE_AT_END = 2.2e5, 3e4
+SMALL_STAKE, SMALL_STAKE_AT_END = 2.2e5, 2e4
 DOUBTFUL_SCORE = 1.0  # a blob is doubtful where its score lies no farther than this from what is needed
 AROUND_PX = 4  # width of the surroundings that a drawn place is compared with
 STAKE_SLOPE = 0.6  # rise of the needed score with the logarithm of the stake

@@ -25,13 +25,14 @@ LEAST_PX, MOST_PX = 1.5, 90.0  # a frame: slower is followed by the motion, fast
 OFF_LINE_PX, OFF_LINE_SHARE = 3.0, 0.12  # how far from its line, and of its way, a thing may be
 LARGE_PX, LARGE_OFF_LINE_SHARE = 100.0, 0.4  # things this large are few, so that a bent way tells them too
 SIZE_FACTOR, CONTRAST_FACTOR = 2.0, 1.7  # between frames; blur and what lies behind change both
-COMPANY_PX, LEAST_COMPANY = 120.0, 2  # so many like it this near: it belongs to them
+COMPANY_PX, LEAST_COMPANY = 150.0, 2  # so many like it this near: it belongs to them
 BACK_FROM, BACK_TO = 2, 4  # frames away, either way, in which a thing is looked for at its own place
 BACK_SHARE = 0.35  # of its contrast by which it may differ there
 BACK_TIMES = 2  # frames that have to show it: one may do so by chance
 FEW_FRAMES = 4  # of those asked, so few near the ends of a shot that one is enough
 ELSEWHERE_LEAST_PX = 50  # size from which a thing is looked for at other places: small ones are alike by chance
 ELSEWHERE_PX = 96  # how far a large thing is looked for on the frames beside
+ELSEWHERE_BENT_PX, ELSEWHERE_BENT_SHARE = 16.0, 0.8  # by which its way may change from frame to frame
 ELSEWHERE_SHARE = 0.3  # of its contrast by which it may differ there
 ELSEWHERE_SCALE = 2  # pictures are brought down by it for that
 MOST_LOOKED_FOR = 400  # suspects a frame: more is not worth the time and is left alone anyway
@@ -110,28 +111,41 @@ def _shown(
 
 
 def elsewhere(
-    blobs: Blobs, features: BlobFeatures, chosen: npt.NDArray[np.bool_], here: Luma8, others: Sequence[Luma8]
+    blobs: Blobs, features: BlobFeatures, chosen: npt.NDArray[np.bool_], here: Luma8, others: tuple[Luma8, Luma8],
+    offsets: tuple[int, int],
 ) -> npt.NDArray[np.bool_]:  # fmt: skip
-    """(N,) bool, which large ones of the chosen suspects are on each of the other frames, at another place.
+    """(N,) bool, which large ones of the chosen suspects are on both other frames, on a way that a thing could go.
 
     Args:
         blobs: the suspects.
         features: of theirs.
         chosen: (N,) bool, those that are asked about.
         here: (H, W) uint8 luma.
-        others: luma of the frames that all have to show it.
+        others: luma of the two frames that both have to show it.
+        offsets: how many frames away these are.
     """
     result = np.zeros(len(chosen), np.bool_)
     asked = np.flatnonzero(chosen & (features.pixels >= ELSEWHERE_LEAST_PX))
-    if not len(asked) or len(others) < 2:
+    if not len(asked):
         return result
     size = max(1, here.shape[1] // ELSEWHERE_SCALE), max(1, here.shape[0] // ELSEWHERE_SCALE)
     small, *rest = (cv2.resize(one, size, interpolation=cv2.INTER_AREA) for one in (here, *others))
     for blob in asked:
         least = ELSEWHERE_SHARE * float(features.contrast[blob])
         shape = _shape_of(blobs, int(blob), small.shape)
-        result[blob] = all(_found_near(small, other, shape, least) for other in rest)
+        result[blob] = _on_a_way([_found_near(small, other, shape, least) for other in rest], offsets)
     return result
+
+
+def _on_a_way(found: list[npt.NDArray[np.float64] | None], offsets: tuple[int, int]) -> bool:
+    """Whether displacements on two frames are those of one thing: what is on both frames by chance lies anyhow."""
+    first, second = found
+    if first is None or second is None:
+        return False
+    ways = first / offsets[0], (second - first) / (offsets[1] - offsets[0])  # a frame, before this one and over it
+    ways = ways if offsets[0] * offsets[1] > 0 else (ways[0], second / offsets[1])
+    size = max(float(np.hypot(*way)) for way in ways)
+    return float(np.hypot(*(ways[0] - ways[1]))) <= ELSEWHERE_BENT_PX + ELSEWHERE_BENT_SHARE * size
 
 
 def _shape_of(blobs: Blobs, blob: int, shape: tuple[int, ...]) -> npt.NDArray[np.uint8]:
@@ -146,15 +160,22 @@ def _shape_of(blobs: Blobs, blob: int, shape: tuple[int, ...]) -> npt.NDArray[np
 
 def _found_near(
     here: npt.NDArray[Any], there: npt.NDArray[Any], shape: npt.NDArray[np.uint8], least: float
-) -> bool:  # fmt: skip
-    """Whether a shape of one picture is found near its place on another, but for so many 8-bit levels (rms)."""
+) -> npt.NDArray[np.float64] | None:  # fmt: skip
+    """(right, down) px of the frame to where a shape of one picture is found on another, near its place there.
+
+    None where it is not, but for so many 8-bit levels (rms).
+    """
     reach = ELSEWHERE_PX // ELSEWHERE_SCALE
     x, y, wide, high = cv2.boundingRect(shape)
     inside = shape[y : y + high, x : x + wide].astype(np.float32)
     patch = here[y : y + high, x : x + wide].astype(np.float32)
     field = there[max(0, y - reach) : y + high + reach, max(0, x - reach) : x + wide + reach].astype(np.float32)
     match = cv2.matchTemplate(field, patch, cv2.TM_SQDIFF, mask=inside)
-    return float(np.sqrt(max(0.0, float(match.min())) / float(inside.sum()))) < least
+    best, _, place, _ = cv2.minMaxLoc(match)
+    if float(np.sqrt(max(0.0, best) / float(inside.sum()))) >= least:
+        return None
+    moved = np.array(place, np.float64) - (min(x, reach), min(y, reach))
+    return np.asarray(ELSEWHERE_SCALE * moved)
 
 
 def _rows(features: BlobFeatures) -> Table:

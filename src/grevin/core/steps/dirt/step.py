@@ -267,8 +267,8 @@ def _sight(window: Window, seen: Suspects, offsets: tuple[int, int], passes: Fir
     others = [(offset, window.luma8(offset)) for offset in _within_shot(window) if abs(offset) >= BACK_FROM]
     worth = worth_looking(seen.features) & ~moving
     moving |= coming_back(seen.blobs, seen.features.contrast, worth, seen.here, others, _ways(seen, offsets))
-    beside = [window.luma8(offset) for offset in offsets]
-    moving |= elsewhere(seen.blobs, seen.features, worth & ~moving, seen.here, beside)
+    beside = window.luma8(offsets[0]), window.luma8(offsets[1])
+    moving |= elsewhere(seen.blobs, seen.features, worth & ~moving, seen.here, beside, offsets)
     return SecondSight(seen, offsets, (first.mask, second.mask), moving)
 
 

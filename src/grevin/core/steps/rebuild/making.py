@@ -160,19 +160,21 @@ def _bends(first: Window, last: Window, gap: Gap) -> tuple[Flow, Flow]:
     """How far the ways of both sides depart from straight ones.
 
     Where something turns or slows down both say the same. Over a jump, as after a pause of the camera, they say the
-    opposite: the mean of both then, and the ways stay straight.
+    opposite, and where the camera trembles anything: the ways stay the straighter, the less both agree.
     """
     over = gap.after - gap.before
     there, back = first.motion(over, "far"), last.motion(-over, "far")
     one = bent(first.luma8(), first.luma8(-1), first.motion(-1, "glance"), there, float(over), gap.share)
     other = bent(last.luma8(), last.luma8(1), last.motion(1, "glance"), back, float(over), 1.0 - gap.share)
-    return _unless_denied(one, sample(other, *positions(there))), _unless_denied(other, sample(one, *positions(back)))
+    return _as_agreed(one, sample(other, *positions(there))), _as_agreed(other, sample(one, *positions(back)))
 
 
-def _unless_denied(bend: Flow, other: Flow) -> Flow:
-    """(H, W, 2) a bend, or the mean of both where the other side says the opposite."""
-    against = bend[..., 0] * other[..., 0] + bend[..., 1] * other[..., 1] < 0
-    return np.asarray(np.where(against[..., None], np.float32(0.5) * (bend + other), bend), np.float32)
+def _as_agreed(bend: Flow, other: Flow) -> Flow:
+    """(H, W, 2) the mean of both sides' bends, as far as they agree: three times their product over their squares, 0 to 1."""
+    product = bend[..., 0] * other[..., 0] + bend[..., 1] * other[..., 1]
+    squares = np.square(bend).sum(axis=2) + np.square(other).sum(axis=2)
+    agreed = np.clip(3 * product / np.maximum(squares, np.float32(1e-6)), 0, 1)
+    return np.asarray((np.float32(0.5) * agreed)[..., None] * (bend + other), np.float32)
 
 
 def _side(window: Window, over: int, share: float, bend: Flow | None, making: Making) -> Side:

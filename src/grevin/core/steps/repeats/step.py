@@ -63,7 +63,7 @@ class RepeatsSettings(Settings):
         help="Near repeats were compressed or dubbed again; exact ones are equal sample for sample.",
     )  # fmt: skip
     near_share: float = setting(
-        0.4, label="Near", unit="of change", low=0.05, high=0.8, decimals=2, step=0.05,
+        0.3, label="Near", unit="of change", low=0.05, high=0.8, decimals=2, step=0.05,
         when={"kind": "exact and near"},
         help="A near repeat changes less than this share of what the frames on both sides change.",
     )  # fmt: skip
