@@ -170,7 +170,7 @@ def _bends(first: Window, last: Window, gap: Gap) -> tuple[Flow, Flow]:
 
 
 def _as_agreed(bend: Flow, other: Flow) -> Flow:
-    """(H, W, 2) the mean of both sides' bends, as far as they agree: three times their product over their squares, 0 to 1."""
+    """(H, W, 2) the mean of both sides' bends as far as they agree: by three times their product over their squares."""
     product = bend[..., 0] * other[..., 0] + bend[..., 1] * other[..., 1]
     squares = np.square(bend).sum(axis=2) + np.square(other).sum(axis=2)
     agreed = np.clip(3 * product / np.maximum(squares, np.float32(1e-6)), 0, 1)
