@@ -105,7 +105,7 @@ def test_the_window_is_timed_in_a_process_of_its_own(tmp_path: Path) -> None:
 
 def test_the_page_shows_the_worst_places_and_the_last_run(tmp_path: Path) -> None:
     worst = Worst()
-    result = run_clip("moving", moving_frames(6, 200, 150), {"caution": 0.02, "sensitivity": 8.0}, worst, DIRTY)
+    result = run_clip("moving", moving_frames(6, 200, 150), {"caution": 0.02, "smallest_px": 20}, worst, DIRTY)
     assert worst.misses
     assert worst.misses[0].loss >= 0
     data = {"format": "grevin-bench", "version": 1, "suite": "dirt", "clips": [result.row()], "skipped": []}
