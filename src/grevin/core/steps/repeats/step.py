@@ -25,7 +25,6 @@ from grevin.core.measure.cadence import (
     WIDE_CONTEXT,
     Cadence,
     cadence_of,
-    cadence_of_shot,
     done_shares,
     of_period,
     of_repeats,
@@ -166,18 +165,18 @@ def repeats_in(curves: Arrays, settings: RepeatsSettings, rate: Fraction) -> tup
         settings: of the step.
         rate: frames per second.
     """
-    change, steady = curves["change"], np.full(len(curves["change"]), np.nan, np.float32)
+    change, known = curves["change"], ~np.isnan(curves["change"])
     if settings.kind == "exact":
         flags = np.asarray(change == 0)
-        return flags, cadence_of_shot(np.where(flags, change, np.float32(1.0)), [steady, steady], rate)
+        found = regular(flags, known)
+        return flags, of_repeats(flags, known, rate) if found is None else of_period(found[1], rate, found[0])
     done = done_shares(curves["shared"], curves["whole"])
     flags = surely_repeated(change, done, settings.near_share)
-    found = regular(flags, ~np.isnan(change)) or voted(change, curves["shared"], curves["whole"], done)
+    found = regular(flags, known) or voted(change, curves["shared"], curves["whole"], done)
     if found is None:
-        return flags, of_repeats(flags, ~np.isnan(change), rate)
+        return flags, of_repeats(flags, known, rate)
     confidence, period, phase = found
-    due = np.arange(len(change)) % period == phase
-    flags |= due & ~np.isnan(change) & ~(done >= DUE_DONE)
+    flags |= known & (np.arange(len(change)) % period == phase) & ~(done >= DUE_DONE)
     return flags, of_period(period, rate, confidence)
 
 
