@@ -46,6 +46,11 @@ class Move:
     light: float = 1.0
     held: int = 1
 
+    @property
+    def runs(self) -> bool:
+        """Whether every frame shows something new, beyond tremble."""
+        return self.held == 1 and bool(any(self.pan) or self.turn or self.disc or self.zoom != 1.0)
+
 
 def filmed(path: Path, move: Move, frames: range, seed: int = 1) -> list[Frame]:
     """Frames of 720x576, 8-bit 4:2:0, of a camera over a photograph."""

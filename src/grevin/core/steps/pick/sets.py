@@ -2,119 +2,51 @@
 
 A capture that changes little against the one before belongs to its set; one that differs from both neighbours is a
 transition picture, a blend of two film frames. What is little and what is much is told by the reel itself (Otsu 1979,
-on the logarithm of the change). All borders are placed together: a jolt within a set makes no two of it, and where the
-scene stands still and shows no borders, the usual length divides it. Where the film moves hardly more than the noise,
-the change over a capture tells, between the means of the two before and of the two after it.
+on the logarithm of the change). A jolt of the camera returns and a film step does not: the least change between a few
+captures on either side of a border tells them apart.
+
+Where the film only pans, captures moved onto each other are all alike. Then the places that the camera points at tell:
+they tremble about one place for each film frame, and step from one to the next. That is believed only where it is much
+likelier than a steady motion.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
-import cv2
 import numpy as np
 import numpy.typing as npt
 
-from grevin.core.motion.flow import Luma8
+from grevin.core.steps.pick.division import (
+    SAID_BY_HAND,
+    CaptureSet,
+    Curve64,
+    Division,
+    Rhythm,
+    best_division,
+)
+from grevin.core.steps.pick.looking import LAGS, Curve
 
-Curve = npt.NDArray[np.float32]
-Shift = npt.NDArray[np.float64]  # (2,) right, down
+__all__ = ["Borders", "CaptureSet", "Levels", "levels_of", "sets_in"]
 
-BLOCK_PX = 8  # of the half-size picture
-TOP_SHARE = 0.05
 LEAST_CHANGE = 0.02  # 8-bit levels, so that equal pictures have a logarithm
-TREMBLE_PX = 1.0  # of the half-size picture, either way: two captures that tremble by .6 px each differ by up to 2 px
-SMALL_TREMBLE_PX = 0.5  # of a camera that stands well
-MEAN_TREMBLE_PX = 0.25  # of the means of two captures, whose film step has to be seen
-ALIGNMENT_STEPS = 2
-APART = 2.2  # times: the usual change between sets over that within one, from which there are sets at all
+APART = 1.5  # times: the usual change between sets over that within one, from which there are sets at all
+SIDES = (3, 2, 1)  # captures on either side of a border that are compared
 FEWEST_SETS = 3
-LEANING = 0.3  # share of a peak by which its two sides differ at most over a transition picture (0), over none (0.5)
-REGULAR_SHARE = 0.8  # of the peaks, and of the captures, that have to follow one rhythm
+AGREED = 0.85  # share of what speaks for and against borders that a division has to follow
+STEADY = -0.25  # log-likelihood a capture for sets over a steady motion, below which the path speaks against sets
 MOST_SAID = 3.0  # how much one change can speak for or against a border
-SAID_BY_HAND = 100.0  # more than all else that can speak for or against a border
-LENGTH_COST, BEYOND_COST = 0.15, 2.0  # of a capture more or less than usual, and of one beyond what sets may vary by
-CUT_SHORT_COST = 14.0  # of a set at an end of the reel that lacks all its captures: a jolt there makes no set
-MISSING_COST, STRANGE_COST = 2.0, 4.0  # of a set without a transition picture after it where they are usual, and with
+LOWEST_MIDDLE = 0.3  # of the way from the usual change within a set to that between two
 
-
-@dataclass(frozen=True)
-class CaptureSet:
-    """Captures of one film frame.
-
-    Attributes:
-        first, stop: its captures are first up to stop.
-        doubtful: why it may be divided wrongly, "" where nothing speaks against it.
-    """
-
-    first: int
-    stop: int
-    doubtful: str = ""
-
-    def __len__(self) -> int:
-        return self.stop - self.first
-
-
-def small_and_even(luma: Luma8) -> Curve:
-    """(H/2, W/2) float32 at a mean of 100: exposure from capture to capture says nothing."""
-    height, width = luma.shape
-    half = cv2.resize(luma, (max(1, width // 2), max(1, height // 2)), interpolation=cv2.INTER_AREA).astype(np.float32)
-    return np.asarray(
-        cv2.GaussianBlur(half * np.float32(100.0 / max(1.0, float(half.mean()))), (0, 0), 1.0), np.float32
-    )
-
-
-def change_but(last: Curve, this: Curve, shift: Shift) -> float:
-    """Mean of the largest block changes between two pictures of `small_and_even`, but for a shift.
-
-    The shift is that of this picture against the last, (right, down) px of these pictures.
-    """
-    apart = np.abs(_moved(this, shift) - last)
-    grid = (max(1, this.shape[1] // BLOCK_PX), max(1, this.shape[0] // BLOCK_PX))
-    blocks = cv2.resize(apart, grid, interpolation=cv2.INTER_AREA).ravel()
-    count = max(1, round(TOP_SHARE * blocks.size))
-    return float(np.partition(blocks, -count)[-count:].mean())
-
-
-def wide_change(first: Curve, second: Curve, middle: Curve, fourth: Curve, fifth: Curve) -> float:
-    """The same between the means of two captures before one and of two after it: less noise, and a whole film step.
-
-    Tremble is less in a mean, so only a small shift is taken for it: the film's own motion stays.
-    """
-    half = np.float32(0.5)
-    before, after = half * (first + second), half * (fourth + fifth)
-    return change_but(before, after, held_shift(shift_of(before, after), MEAN_TREMBLE_PX))
-
-
-def shift_of(last: Curve, this: Curve) -> Shift:
-    """(right, down) px of the half-size picture by which the whole moved, at most `TREMBLE_PX` (Lucas and Kanade 1981).
-
-    A camera before a projector trembles by a fraction of a pixel; on a rich picture that changes more than the film
-    does from frame to frame. The shift is found in two steps: one alone falls short where it is large.
-    """
-    across, down = (cv2.Sobel(last, cv2.CV_32F, *way, scale=1 / 8) for way in ((1, 0), (0, 1)))
-    flat = np.stack([across.ravel(), down.ravel()])
-    matrix, shift = flat @ flat.T, np.zeros(2)
-    if float(np.linalg.det(matrix)) <= 1e-3:
-        return shift
-    for _ in range(ALIGNMENT_STEPS):
-        apart = cv2.subtract(_moved(this, shift), last)
-        shift = np.clip(shift + np.linalg.solve(matrix, flat @ apart.ravel()), -TREMBLE_PX, TREMBLE_PX)
-    return shift
-
-
-def held_shift(shift: Shift, most: float) -> Shift:
-    """No more than so many pixels of a shift, either way."""
-    return np.clip(shift, -most, most)
-
-
-def _moved(picture: Curve, shift: Shift) -> Curve:
-    if not shift.any():
-        return picture
-    move = np.array([[1.0, 0.0, shift[0]], [0.0, 1.0, shift[1]]])
-    flags = cv2.INTER_CUBIC
-    return np.asarray(cv2.warpAffine(picture, move, picture.shape[::-1], flags=flags, borderMode=cv2.BORDER_REPLICATE))
+SHORTEST, LONGEST = 2, 30  # captures of a set, where only the path tells
+STRETCHES, STRETCH = 3, 300  # parts of a reel on which the length of its sets is tried, captures each
+LEAST_TREMBLE_PX = 0.02  # of the small picture; from memory: a shift is measured no better
+MEDIAN_SQUARE = 0.455  # of a normal variable (chi-squared of one degree)
+CHANCE, SURELY = 2.0, 10.0  # log-likelihood that a set gains by its choice of borders, and that has to be beyond that
+DRIFT = 0.2  # log of the scatter within sets over that about a line: above it the sets themselves move
+UNEVEN = 0.3  # standard deviation of the lengths of sets over their mean: a shaken camera steps without a rhythm
+STEP_SCATTERS, STEPPING = 2.5, 0.8  # standard errors of a step that is one; share of the borders that have one
 
 
 @dataclass(frozen=True)
@@ -129,7 +61,7 @@ class Borders:
     begins: tuple[int, ...] = ()
     joins: tuple[int, ...] = ()
 
-    def onto(self, border: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+    def onto(self, border: Curve64) -> Curve64:
         """What speaks for a border before each capture, once a person has spoken."""
         said = border.copy()
         for numbers, word in ((self.joins, -SAID_BY_HAND), (self.begins, SAID_BY_HAND)):
@@ -140,20 +72,26 @@ class Borders:
 
 @dataclass(frozen=True)
 class Levels:
-    """The usual logarithm of the change within a set, and between two."""
+    """The usual logarithm of the change within a set, between two, and where neither is likelier."""
 
     within: float
+    middle: float
     between: float
 
-    def border(self, changes: Curve) -> npt.NDArray[np.float64]:
+    def border(self, changes: Curve) -> Curve64:
         """(N,) how much speaks for a border before each capture: about 2 between sets, -2 within, 0 for neither."""
-        middle, reach = (self.within + self.between) / 2, (self.between - self.within) / 4
-        told = (np.log(np.nan_to_num(changes, nan=np.exp(middle)) + LEAST_CHANGE) - middle) / reach
-        return np.asarray(np.clip(told, -MOST_SAID, MOST_SAID))
+        told = np.log(np.nan_to_num(changes, nan=np.exp(self.middle)) + LEAST_CHANGE) - self.middle
+        told = np.where(np.isnan(changes), 0.0, told)
+        reach = np.where(told < 0, self.middle - self.within, self.between - self.middle) / 2
+        return np.asarray(np.clip(told / reach, -MOST_SAID, MOST_SAID))
 
 
 def levels_of(changes: Curve) -> Levels | None:
-    """What is little and what is much (Otsu 1979 on logarithms); None where all is about the same."""
+    """What is little and what is much (Otsu 1979 on logarithms); None where all is about the same.
+
+    Captures of one film frame differ by noise, always about as much; film frames differ by all sorts of motion. So the
+    middle lies as many standard deviations from the one as from the other.
+    """
     logs = np.sort(np.log(changes[~np.isnan(changes)] + LEAST_CHANGE))
     count = len(logs)
     if count < 2 * FEWEST_SETS:
@@ -162,20 +100,22 @@ def levels_of(changes: Curve) -> Levels | None:
     below = np.arange(1, count)
     low, high = sums[:-1] / below, (total - sums[:-1]) / (count - below)
     best = int(np.argmax(below * (count - below) * np.square(high - low)))
-    if float(high[best] - low[best]) < np.log(APART):
+    within, between = float(low[best]), float(high[best])
+    if between - within < np.log(APART):
         return None
-    return Levels(float(low[best]), float(high[best]))
+    spread, beyond = float(logs[: best + 1].std()), float(logs[best + 1 :].std())
+    share = min(max(spread / max(spread + beyond, 1e-9), LOWEST_MIDDLE), 0.5)
+    return Levels(within, within + share * (between - within), between)
 
 
 def sets_in(
-    changes: Curve, steps: Curve, wide: Curve, captures: int, vary: int, said: Borders = Borders()
+    changes: Curve, way: Curve64, captures: int, vary: int, said: Borders = Borders()
 ) -> tuple[list[CaptureSet], list[int]]:  # fmt: skip
     """The sets of a run of captures, and the transition pictures between them.
 
     Args:
-        changes: (N,) change of each capture against the one before, tremble taken out; the first is NaN.
-        steps: (N,) the same with only a small tremble taken out, which tells a film that pans slowly.
-        wide: (N,) change over each capture (`wide_change`), which tells where the film moves hardly more than noise.
+        changes: (N, LAGS) change of each capture against those before it, tremble taken out; NaN for none.
+        way: (N, 2) px that each lies right and down of the one before.
         captures: of each film frame, 0 where that is to be found.
         vary: by how many a set may differ from that.
         said: a person's word on borders.
@@ -183,50 +123,56 @@ def sets_in(
     Returns:
         Sets in order, none where the captures are no sets; numbers of transition pictures.
     """
-    told = _most_regular(
-        [levels.border(curve) for curve in (changes, steps) if (levels := levels_of(curve)) is not None]
-    )
-    if told is None or _regularity(told) < REGULAR_SHARE:
-        peaks = _told_by_peaks(wide)
-        told = told if peaks is None else peaks
-    if told is None:
-        return [], []
-    border = said.onto(told)
+    path = np.cumsum(way, axis=0)
+    found = _told_by_change(changes, path, captures, vary, said)
+    if found is None:
+        found = _told_by_path(path, captures, vary, said)
+    return (found.sets, found.transitions) if found is not None else ([], [])
+
+
+def _told_by_change(changes: Curve, path: Curve64, captures: int, vary: int, said: Borders) -> Division | None:
+    """The division by the furthest looking opinion on change that it follows; None where no sets are clear."""
+    for side in SIDES:
+        lasting = _lasting(changes, side)
+        if (levels := levels_of(lasting)) is None:
+            continue
+        border = levels.border(lasting)
+        found = _divided(border, captures, vary)
+        if found is None or _agreement(border, found) < AGREED:
+            continue
+        if _likelier(path, found.sets) < STEADY * len(path):
+            continue
+        return _divided(said.onto(border), captures, vary) if said != Borders() else found
+    return None
+
+
+def _lasting(changes: Curve, side: int) -> Curve:
+    """(N,) the least change between any of so many captures before each place and any from there on."""
+    count = len(changes)
+    least = np.full(count, np.nan, np.float32)
+    for before in range(1, side + 1):
+        for after in range(side):
+            lag = before + after
+            if lag <= LAGS and lag < count:
+                least[before : count - after] = np.fmin(least[before : count - after], changes[lag:, lag - 1])
+    return least
+
+
+def _divided(border: Curve64, captures: int, vary: int) -> Division | None:
+    """The division that the borders speak for; None where they make no sets."""
     runs = _plain_runs(border > 0)
-    alone = sum(b - a == 1 for a, b in runs[1:-1])
-    lengths = [b - a for a, b in runs[1:-1] if b - a > 1]
-    if len(lengths) < FEWEST_SETS or len(runs) > len(changes) / 2:
-        return [], []
-    transitions = alone > 0.5 * len(lengths)
-    usual = captures or _usual_length(np.array(lengths))
-    sets, blends = _best_division(border, usual, vary, transitions)
-    if not captures and len(sets) > 2:  # jolts had cut some sets short; and the reel tells how much its sets vary
-        inner = [len(one) for one in sets[1:-1]]
+    alone = sum(stop - first == 1 for first, stop in runs[1:-1])
+    lengths = [stop - first for first, stop in runs[1:-1] if stop - first > 1]
+    if len(lengths) < FEWEST_SETS or len(runs) > len(border) / 2:
+        return None
+    rhythm = Rhythm(captures or _usual_length(np.array(lengths)), vary, alone > 0.5 * len(lengths))
+    found = best_division(border, rhythm)
+    if not captures and len(found.sets) > 2:  # jolts had cut some short; and the reel tells how much its sets vary
+        inner = [len(one) for one in found.sets[1:-1]]
         usual = int(np.median(inner))
         spread = int(np.ceil(max(abs(edge - usual) for edge in np.percentile(inner, (5, 95)))))
-        sets, blends = _best_division(border, usual, max(vary, min(spread, usual - 1)), transitions)
-    return sets, blends
-
-
-def _most_regular(told: list[npt.NDArray[np.float64]]) -> npt.NDArray[np.float64] | None:
-    """The first of several opinions on borders that divides most captures evenly; None for none.
-
-    A film runs evenly: jolts of the camera, or a film step taken for tremble, do not.
-    """
-    return max(told, key=_regularity) if told else None
-
-
-def _regularity(border: npt.NDArray[np.float64]) -> float:
-    """0..1, share of the captures in runs about as long as usual, or alone between two of them."""
-    lengths = np.array([stop - first for first, stop in _plain_runs(border > 0)])
-    several = lengths[lengths > 1]
-    if len(several) < FEWEST_SETS:
-        return 0.0
-    usual = _usual_length(several)
-    near = np.abs(lengths - usual) <= max(1, usual // 3)
-    near &= lengths > 1
-    beside = np.concatenate([[True], near[:-1]]) & np.concatenate([near[1:], [True]])
-    return float(lengths[near | (lengths == 1) & beside].sum() / lengths.sum())
+        found = best_division(border, replace(rhythm, usual=usual, vary=max(vary, min(spread, usual - 1))))
+    return found
 
 
 def _usual_length(lengths: npt.NDArray[np.int64]) -> int:
@@ -235,110 +181,91 @@ def _usual_length(lengths: npt.NDArray[np.int64]) -> int:
     return int(ordered[np.searchsorted(np.cumsum(ordered), ordered.sum() / 2)])
 
 
-def _told_by_peaks(wide: Curve) -> npt.NDArray[np.float64] | None:
-    """What speaks for a border before each capture, from peaks of the wide change; None where they are not regular.
-
-    Over a transition picture the change is the same on both sides of the peak; a border between two captures shows as
-    two equal values, with half as much beside them.
-    """
-    levels = levels_of(wide)
-    if levels is None:
-        return None
-    told, heights = levels.border(wide), np.nan_to_num(wide, nan=-1.0)
-    reach = range(2, len(wide) - 2)
-    peaks = [n for n in reach if told[n] > 0 and heights[n] == heights[n - 2 : n + 3].max()]
-    if not _regular(np.diff(peaks), len(wide)):
-        return None
-    border = np.where(np.isnan(wide), -1.0, np.minimum(told, 0.0))
-    lean = float(np.median([abs(heights[n - 1] - heights[n + 1]) / heights[n] for n in peaks]))
-    for peak in peaks:
-        border[peak - 2 : peak + 3] = -1.0
-    for peak in peaks:
-        if lean < LEANING:
-            border[peak : peak + 2] = told[peak]
-        else:
-            border[peak if heights[peak - 1] > heights[peak + 1] else peak + 1] = told[peak]
-    return np.asarray(border)
-
-
-def _regular(apart: npt.NDArray[np.int64], count: int) -> bool:
-    """Whether peaks come as often, and over as much of a run of captures, as film frames do."""
-    if len(apart) < FEWEST_SETS + 1:
-        return False
-    usual = float(np.median(apart))
-    near = np.abs(apart - usual) <= np.maximum(2, usual / 2)
-    return float(near.mean()) >= REGULAR_SHARE and len(apart) * usual >= REGULAR_SHARE * count
-
-
 def _plain_runs(border: npt.NDArray[np.bool_]) -> list[tuple[int, int]]:
     starts = [0, *(int(place) for place in np.flatnonzero(border) if place)]
     return list(pairwise([*starts, len(border)]))
 
 
-def _best_division(
-    border: npt.NDArray[np.float64], usual: int, vary: int, transitions: bool
-) -> tuple[list[CaptureSet], list[int]]:  # fmt: skip
-    """The division with the most to speak for it, by dynamic programming over its borders (Bellman 1957).
+def _agreement(border: Curve64, found: Division) -> float:
+    """-1..1, how much of what speaks for or against borders the division follows."""
+    followed = np.where(found.borders(len(border)), border, -border)[1:]
+    return float(followed.sum() / max(float(np.abs(border[1:]).sum()), 1e-9))
 
-    What speaks for it: change at its borders and calm within its sets, lengths near the usual one, and transition
-    pictures where the reel has them. So a jolt within a set makes no two of it, and a still scene is divided.
-    """
-    count = len(border)
-    summed = np.concatenate([[0.0], np.cumsum(border)])
-    best = np.full(count + 2, -np.inf)
-    came: list[tuple[int, int]] = [(0, 0)] * (count + 2)  # (start of the last set, its stop)
-    best[0] = 0.0
-    joins = np.concatenate([[0], np.cumsum(border <= -SAID_BY_HAND)])  # a set joined by hand may be of any length
-    longest = 3 * (usual + vary) if joins[-1] else usual + vary + max(2, usual // 2)
-    for first in range(count):
-        if best[first] == -np.inf:
+
+def _told_by_path(path: Curve64, captures: int, vary: int, said: Borders) -> Division | None:
+    """The division into places that the camera steps between; None where a steady motion is as likely."""
+    if len(path) < 2 * FEWEST_SETS:
+        return None
+    places = path / _tremble(path)
+    found = best_division(said.onto(np.zeros(len(path))), _rhythm_of(places, captures, vary), places)
+    if len(found.sets) < FEWEST_SETS:
+        return None
+    if not captures and not _steps(path, found.sets):
+        return None
+    return found
+
+
+def _tremble(path: Curve64) -> float:
+    """Standard deviation of where the camera points, px an axis: most captures lie in one set with the one before."""
+    apart = np.square(np.diff(path, axis=0))
+    return max(LEAST_TREMBLE_PX, float(np.sqrt(np.median(apart) / MEDIAN_SQUARE / 2)))
+
+
+def _rhythm_of(places: Curve64, captures: int, vary: int) -> Rhythm:
+    """How long sets have to be for the places to be likeliest, tried on a few stretches of the reel."""
+    starts = np.unique(np.linspace(0, max(0, len(places) - STRETCH), STRETCHES).astype(int))
+    stretches = [places[start : start + STRETCH] for start in starts]
+    lengths = [captures] if captures else range(SHORTEST, min(LONGEST, len(places) // FEWEST_SETS) + 1)
+    rhythms = [Rhythm(usual, vary, transitions) for usual in lengths for transitions in (True, False)]
+    return max(rhythms, key=lambda one: sum(best_division(np.zeros(len(s)), one, s).value for s in stretches))
+
+
+def _steps(path: Curve64, sets: list[CaptureSet]) -> bool:
+    """Whether the path stands within sets and steps between them, much rather than that it moves on steadily."""
+    if _likelier(path, sets) < CHANCE * len(sets) + SURELY or _drift(path, sets) > DRIFT:
+        return False
+    lengths = np.array([len(one) for one in sets[1:-1]])
+    if float(lengths.std()) > UNEVEN * float(lengths.mean()):
+        return False
+    squares, free = _scatter(path, sets)
+    means = np.array([path[one.first : one.stop].mean(axis=0) for one in sets])
+    shares = np.array([1 / len(one) for one in sets])
+    errors = np.sqrt(squares / max(1, free) * (shares[1:] + shares[:-1]))
+    sizes = np.linalg.norm(np.diff(means, axis=0), axis=1)
+    return float((sizes > STEP_SCATTERS * np.maximum(errors, LEAST_TREMBLE_PX)).mean()) >= STEPPING
+
+
+def _scatter(path: Curve64, sets: list[CaptureSet]) -> tuple[float, int]:
+    """Squares about the means of sets, and how many of them are free."""
+    squares = sum(float(np.square(path[o.first : o.stop] - path[o.first : o.stop].mean(axis=0)).sum()) for o in sets)
+    return squares, sum(2 * (len(one) - 1) for one in sets)
+
+
+def _likelier(path: Curve64, sets: list[CaptureSet]) -> float:
+    """Log-likelihood of a place for each set over that of a steady motion; 0 for a reel too short to tell."""
+    squares, free = _scatter(path, sets)
+    width = 2 * ((int(np.median([len(one) for one in sets])) + 1) // 2) + 1
+    if len(path) < width + 4 or not free:
+        return 0.0
+    smooth = np.stack([np.convolve(axis, np.ones(width) / width, "valid") for axis in path.T], axis=1)
+    rest = path[width // 2 : len(path) - width // 2] - smooth
+    least = LEAST_TREMBLE_PX**2
+    steady = float(np.square(rest).mean()) / (1 - 1 / width)
+    return float(len(path) * np.log(max(steady, least) / max(squares / free, least)))
+
+
+def _drift(path: Curve64, sets: list[CaptureSet]) -> float:
+    """Log of the scatter about the means of sets over that about a line through each: 0 where they stand."""
+    about_means, free_of_means, about_lines, free_of_lines = 0.0, 0, 0.0, 0
+    for one in sets:
+        if len(one) < 3:
             continue
-        for stop in range(first + 1, min(count, first + longest) + 1):
-            within = -(summed[stop] - summed[first + 1])
-            at_end = first == 0 or stop == count
-            by_hand = joins[stop] > joins[first + 1]
-            value = best[first] + within - (0.0 if by_hand else _length_cost(stop - first, usual, vary, at_end))
-            if stop == count:
-                _offer(best, came, count, value, (first, stop))
-                continue
-            plain = value + border[stop] - (MISSING_COST if transitions else 0.0)
-            _offer(best, came, stop, plain, (first, stop))
-            if stop + 1 < count:
-                blended = value + border[stop] + border[stop + 1] - (0.0 if transitions else STRANGE_COST)
-                _offer(best, came, stop + 1, blended, (first, stop))
-    return _walked_back(came, border, usual, vary)
-
-
-def _offer(
-    best: npt.NDArray[np.float64], came: list[tuple[int, int]], place: int, value: float, last: tuple[int, int]
-) -> None:  # fmt: skip
-    if value > best[place]:
-        best[place], came[place] = value, last
-
-
-def _length_cost(length: int, usual: int, vary: int, at_end: bool) -> float:
-    """What speaks against a set of that length; those at the ends of a reel may be cut short, but seldom are."""
-    apart = abs(length - usual)
-    if at_end and length < usual:
-        return CUT_SHORT_COST * max(0, usual - vary - length) / usual
-    return LENGTH_COST * apart + BEYOND_COST * max(0, apart - vary)
-
-
-def _walked_back(
-    came: list[tuple[int, int]], border: npt.NDArray[np.float64], usual: int, vary: int
-) -> tuple[list[CaptureSet], list[int]]:  # fmt: skip
-    sets: list[CaptureSet] = []
-    transitions: list[int] = []
-    place = len(border)
-    while place > 0:
-        first, stop = came[place]
-        if stop < place:
-            transitions.append(stop)
-        still = any(0 < edge < len(border) and border[edge] < 0 for edge in (first, stop))
-        by_hand = all(border[edge] == SAID_BY_HAND for edge in (first, stop) if 0 < edge < len(border))
-        odd = abs(stop - first - usual) > vary and first > 0 and stop < len(border) and not by_hand
-        words = f"{stop - first} captures instead of {usual}" if odd else ""
-        words = "the scene stands still: divided by the usual length" if still else words
-        sets.append(CaptureSet(first, stop, words))
-        place = first
-    return sets[::-1], transitions[::-1]
+        inside = path[one.first : one.stop] - path[one.first : one.stop].mean(axis=0)
+        time = np.arange(len(one)) - (len(one) - 1) / 2
+        line = np.outer(time, time @ inside / (time @ time))
+        about_means += float(np.square(inside).sum())
+        about_lines += float(np.square(inside - line).sum())
+        free_of_means, free_of_lines = free_of_means + 2 * (len(one) - 1), free_of_lines + 2 * (len(one) - 2)
+    if not free_of_lines:
+        return 0.0
+    return float(np.log(max(about_means / free_of_means, 1e-9) / max(about_lines / free_of_lines, 1e-9)))

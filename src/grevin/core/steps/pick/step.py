@@ -28,18 +28,8 @@ from grevin.core.picture.colour import from_rgb
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Arrays, Doubt, Reelwise, Timing, Window
-from grevin.core.steps.pick.sets import (
-    SMALL_TREMBLE_PX,
-    Borders,
-    CaptureSet,
-    Curve,
-    change_but,
-    held_shift,
-    sets_in,
-    shift_of,
-    small_and_even,
-    wide_change,
-)
+from grevin.core.steps.pick.looking import LAGS, Curve, Look, Shift, against
+from grevin.core.steps.pick.sets import Borders, CaptureSet, sets_in
 from grevin.core.steps.settings import Settings, setting
 from grevin.core.timebase.timeline import Timeline
 
@@ -86,7 +76,7 @@ class PickStep:
 
     id: ClassVar[str] = "pick"
     label: ClassVar[str] = "Frame pick"
-    version: ClassVar[int] = 3
+    version: ClassVar[int] = 4
     settings_model: ClassVar[type[Settings]] = PickSettings
 
     def reach(self, settings: PickSettings) -> int:
@@ -106,10 +96,10 @@ class PickStep:
                 f"A film at {float(speed):.6g} frames/s cannot be written at {settings.written_at} without losses.",
                 "Choose a faster rate, or film speed.",
             )
-        looked = reel.kept("captures 3", lambda: _looked_at(reel, progress))
-        changes, sharp = looked["changes"], looked["sharp"]
+        looked = reel.kept("captures 4", lambda: _looked_at(reel, progress))
+        changes, sharp = looked["changes"][:, 0], looked["sharp"]
         said = Borders(settings.begins, settings.joins)
-        sets, transitions = sets_in(changes, looked["steps"], looked["wide"], settings.captures, settings.vary, said)
+        sets, transitions = sets_in(looked["changes"], looked["way"], settings.captures, settings.vary, said)
         if not sets:
             same = Timeline.same(len(reel), reel.format.rate)
             return Timing(same, notes=("No capture sets were found: nothing was picked.",))
@@ -152,36 +142,31 @@ def cadence_words(shown: npt.NDArray[np.int64], speed: Fraction, rate: Fraction)
 
 
 def _looked_at(reel: Reelwise, progress: Progress) -> Arrays:
-    """Curves of the reel, (N,) each; every capture is loaded once.
+    """Curves of the reel; every capture is loaded once.
 
-    "changes" from capture to capture but for tremble, "steps" but for a small one, "wide" over two on each side.
+    "changes" (N, LAGS) against the captures before but for tremble, "way" (N, 2) px from the one before, "sharp" (N,).
     """
 
-    def look(number: int) -> Curve | None:
+    def look(number: int) -> Look | None:
         try:
-            return small_and_even(reel.luma8(number))
+            return Look.at(reel.luma8(number))
         except UnreadableFrameError:
             return None
 
     progress.begin(len(reel), "Looking for capture sets")
-    changes, steps, wide = (np.full(len(reel), np.nan, np.float32) for _ in range(3))
+    changes, way = np.full((len(reel), LAGS), np.nan, np.float32), np.zeros((len(reel), 2))
     sharp = np.full(len(reel), -1.0)
-    near: deque[Curve | None] = deque([None] * 5, 5)
+    before: deque[Look | None] = deque(maxlen=LAGS)  # the last one first
+    steps: deque[Shift] = deque(maxlen=LAGS)
     for number, here in enumerate(in_parallel(look, range(len(reel)))):
-        last = near[-1]
-        near.append(here)
         if here is not None:
-            sharp[number] = float(cv2.Laplacian(here, cv2.CV_32F).var())
-        if here is not None and last is not None:
-            shift = shift_of(last, here)
-            small = held_shift(shift, SMALL_TREMBLE_PX)
-            changes[number] = steps[number] = change_but(last, here, shift)
-            if not np.array_equal(small, shift):
-                steps[number] = change_but(last, here, small)
-        if all(one is not None for one in near):
-            wide[number - 2] = wide_change(*near)  # type: ignore[arg-type]
+            sharp[number] = here.sharpness()
+            way[number], found = against(here, list(before), list(steps))
+            changes[number, : len(found)] = found
+        before.appendleft(here)
+        steps.appendleft(way[number])
         progress.advance()
-    return {"changes": changes, "steps": steps, "wide": wide, "sharp": sharp}
+    return {"changes": changes, "way": way, "sharp": sharp}
 
 
 def _best(one: CaptureSet, changes: Curve, sharp: npt.NDArray[np.float64]) -> int:
