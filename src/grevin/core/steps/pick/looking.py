@@ -19,8 +19,6 @@ Curve = npt.NDArray[np.float32]
 Shift = npt.NDArray[np.float64]  # (2,) right, down
 
 WIDEST_PX = 256  # of the small picture: saves noise and time, and a shift is still told to a hundredth of a pixel
-    256  # of the small picture: noise and time are saved, a shift is told to a hundredth of a pixel all the same
-)
 LAGS = 5  # captures before one that it is compared with: three on either side of a border
 BLOCK_PX = 8  # of the small picture
 TOP_SHARE = 0.05  # of the blocks, those that change most
