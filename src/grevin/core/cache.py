@@ -6,9 +6,12 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable
 from concurrent.futures import Future
+from functools import cached_property
 from typing import Any, TypeVar, cast
 
 Result = TypeVar("Result")
+
+MOST_PINNED = 64  # results that were learned of whole reels: those of the last settings that were tried
 
 
 class ByteCache:
@@ -25,6 +28,14 @@ class ByteCache:
         self._making: dict[str, Future[Any]] = {}
         self._bytes = 0
         self._lock = threading.Lock()
+
+    @cached_property
+    def pinned(self) -> ByteCache:
+        """For the few results that took a whole reel to make: bounded in their number, never dropped for pictures.
+
+        Each is held with a size of 1.
+        """
+        return ByteCache(MOST_PINNED)
 
     @property
     def used_bytes(self) -> int:

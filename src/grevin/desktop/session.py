@@ -389,6 +389,11 @@ class Session(JobSession):
         self.treated = TreatedReel(self.reel, self.plan, self._cache, self._results, self.verdicts, studies)
         self.chain = self.treated.at(self.place.frame)
 
+    @property
+    def knows_all_frames(self) -> bool:
+        """Whether the open reel is indexed to its end: nothing of the whole may be learned before."""
+        return self.reel is not None and self.reel.is_whole
+
     def chain_of(self, treatment: Treatment) -> Chain:
         """The open reel under a treatment, sharing what is known already."""
         assert self.treated is not None

@@ -53,6 +53,11 @@ class DeclaredReel:
         return self._identity
 
     @property
+    def is_whole(self) -> bool:
+        """Whether all its frames are known: the index of a long file is made piece by piece."""
+        return not isinstance(self.reader, VideoFile) or self.reader.index.complete
+
+    @property
     def notes(self) -> tuple[str, ...]:
         """What the reader has to say."""
         return self.reader.notes

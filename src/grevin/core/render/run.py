@@ -34,6 +34,7 @@ from grevin.core.timebase.rates import rate_text
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.plan import Plan, TreatedReel
 from grevin.core.treatment.verdicts import Verdicts
+from grevin.core.treatment.window import Studies
 
 Sound = Literal["where it fits", "always", "padded", "re-timed", "never"]
 MOST_DOUBTS = 20  # frames left alone that are named
@@ -125,8 +126,18 @@ class Proof:
         }
 
 
-def run(material: Reader | DeclaredReel, plan: Plan, request: RunRequest, progress: Progress) -> Proof:
+def run(
+    material: Reader | DeclaredReel, plan: Plan, request: RunRequest, progress: Progress,
+    studies: Studies | None = None,
+) -> Proof:  # fmt: skip
     """Write and prove one output; whatever goes wrong, nothing half-written is left.
+
+    Args:
+        material: the reel.
+        plan: what is done to it.
+        request: what is to be made.
+        progress: told of what is done, and asked whether to stop.
+        studies: where what steps learned of the reel is kept.
 
     Raises:
         GrevinError: of the kind that fits what went wrong; `CancelledError` if asked to stop.
@@ -135,7 +146,7 @@ def run(material: Reader | DeclaredReel, plan: Plan, request: RunRequest, progre
         check_ledger_path(request.ledger)
     reel = material if isinstance(material, DeclaredReel) else DeclaredReel(material)
     reader = reel.reader
-    treated = TreatedReel(reel, plan, ByteCache(RENDER_CACHE_BYTES), verdicts=request.verdicts)
+    treated = TreatedReel(reel, plan, ByteCache(RENDER_CACHE_BYTES), verdicts=request.verdicts, studies=studies)
     treated.prepare(progress)
     retimed = Retimed.of(treated.timeline, request.frames, reel.format.rate)
     _check_readable(reader, retimed)

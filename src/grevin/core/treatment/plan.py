@@ -72,6 +72,9 @@ class TreatedReel:
         self._studies = studies
         self._reel = reel
         self._chains: dict[str, Chain] = {}
+        self._known: dict[
+            int, tuple[Treatment, Chain]
+        ] = {}  # by the treatment itself, which no other takes the place of
         self.source: CachedSource = self.at(0).source
 
     def at(self, frame: int) -> Chain:
@@ -80,6 +83,9 @@ class TreatedReel:
 
     def under(self, treatment: Treatment) -> Chain:
         """The reel under some treatment, sharing what is known already."""
+        known = self._known.get(id(treatment))
+        if known is not None and known[0] is treatment:
+            return known[1]
         key = treatment.model_dump_json()
         held = self._chains.get(key)
         if held is None:
@@ -87,6 +93,7 @@ class TreatedReel:
                 self._reel, treatment, self._cache, self._results, self._verdicts, self.plan.cuts, self._studies
             )
             self._chains[key] = held
+        self._known[id(treatment)] = (treatment, held)
         return held
 
     def prepare(self, progress: Progress) -> None:

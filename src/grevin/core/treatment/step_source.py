@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import cached_property
 
 import numpy as np
 
@@ -12,7 +13,6 @@ from grevin.core.picture.colour import from_rgb, paint_inside
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame, Mask, merge_touched
 from grevin.core.picture.masks import align_to_chroma
-from grevin.core.picture.source import FrameSource
 from grevin.core.progress import Progress
 from grevin.core.steps.base import AnyStep, Area, Blob, Doubt, Evidence, Timing, changes_time
 from grevin.core.steps.settings import Settings
@@ -21,16 +21,16 @@ from grevin.core.treatment.regions import allowed, inside_only, within
 from grevin.core.treatment.said import Said
 from grevin.core.treatment.shots import Shots
 from grevin.core.treatment.verdicts import apply_verdicts
-from grevin.core.treatment.window import ChainWindow, StudiedReel, Studies
+from grevin.core.treatment.window import ChainWindow, NamedSource, StudiedReel, Studies
 
-TIMING_BYTES = 64  # held a frame by what a time step made of a reel
+FLAG_BYTES = 64  # of whether a step acts on a frame
 
 
 class StepSource:
     """A FrameSource: one step over the frames of another source."""
 
     def __init__(
-        self, source: FrameSource, step: AnyStep, settings: Settings, shots: Shots, cache: ByteCache,
+        self, source: NamedSource, step: AnyStep, settings: Settings, shots: Shots, cache: ByteCache,
         results: ByteCache, said: Said, studies: Studies | None = None,
     ) -> None:  # fmt: skip
         self.step = step
@@ -45,10 +45,9 @@ class StepSource:
         self.is_time = changes_time(step)
         self._timeline: Timeline | None = None
         where = [region.model_dump_json() for region in said.regions]
-        self._own = content_key(source.identity, step.id, step.version, settings.model_dump_json(), *where)
-        words = "".join(said.verdicts.key(kind) for kind in self._kinds)
-        cuts = shots.key()
-        self._identity = content_key(self._own, words, cuts) if words or cuts else self._own
+        self._own = content_key(step.id, step.version, settings.model_dump_json(), *where)
+        self._keys: dict[int, str] = {}
+        self._near: dict[tuple[int, int, int], str] = {}
         known = source.size_format if isinstance(source, StepSource) else source.format
         self._format = step.new_format(known, settings) if _is_shape(step) else known  # type: ignore[union-attr]
 
@@ -88,22 +87,22 @@ class StepSource:
 
     @property
     def _timing_key(self) -> str:
-        words = "/".join(self._said.verdicts.key(kind) for kind in self._kinds)
-        return f"timing/{self._own}/{words}/{self._shots.key()}"
+        return f"timing/{self.identity}/{len(self._source)}"
 
     @property
     def is_studied(self) -> bool:
         """Whether nothing of the reel has to be studied any more."""
-        return not self.is_time or self._timing_key in self._cache
+        return not self.is_time or self._timing_key in self._cache.pinned
 
     def studied(self, progress: Progress) -> Timing:
         """The same, with progress."""
 
         def study() -> Timing:
-            reel = StudiedReel(self._source, self._shots, self._word_on, self._cache, self._studies)
+            by = f"{self.step.id} {self.step.version}"
+            reel = StudiedReel(self._source, self._shots, self._word_on, self._cache, by, self._studies)
             return self.step.study(reel, self.settings, progress)  # type: ignore[union-attr]
 
-        return self._cache.get(self._timing_key, study, lambda timing: TIMING_BYTES * len(timing.timeline))
+        return self._cache.pinned.get(self._timing_key, study, lambda _: 1)
 
     def _word_on(self, number: int) -> str:
         """A person's verdict on what begins with a frame before this step."""
@@ -136,24 +135,78 @@ class StepSource:
         """Whether this step or one before it does."""
         return self.is_time or (self._earlier is not None and self._earlier.changes_time)
 
-    @property
+    @cached_property
     def identity(self) -> str:
         """Key over everything that the pictures depend on."""
-        return self._identity
+        words = "/".join(self._said.verdicts.key(kind) for kind in self._kinds)
+        return content_key(self._source.identity, self._own, words, self._shots.key())
 
     def __len__(self) -> int:
         return len(self.timing.timeline) if self.is_time else len(self._source)
 
     def key(self, number: int) -> str:
-        """Cache key of a frame; the verdicts on other frames do not change it."""
+        """Key of all that a frame depends on: words and settings that concern frames within reach, and no others."""
         return f"frame/{self._on(number)}"
 
     def _on(self, number: int) -> str:
-        """What the result on one frame depends on."""
+        held = self._keys.get(number)
+        if held is not None:
+            return held
+        key = self._time_key(number) if self.is_time else self._picture_key(number)
+        if self.is_time or number + self._reach < len(self._source):  # else more may follow: the reel may be growing
+            self._keys[number] = key
+        return key
+
+    def _picture_key(self, number: int) -> str:
+        words = self._said.verdicts.key(self.step.id, self._reel_frame(number))
+        cuts = self._shots.key(number, self._reach)
+        ahead = min(self._reach, len(self._source) - 1 - number)
+        return content_key(self._own, words, cuts, number, ahead, self._source.near(number, self._reach))
+
+    def _time_key(self, number: int) -> str:
+        timeline = self.timing.timeline
+        place = int(timeline.sources[number])
+        if not timeline.made[number]:
+            return content_key(self._own, number, str(timeline.rate), self._source.key(place))
+        return content_key(self._own, self._timing_key, number, self._source.near(place, self._reach))
+
+    @cached_property
+    def _reach(self) -> int:
+        """How many frames before and after a frame are read."""
+        return self.step.reach(self.settings) if hasattr(self.step, "reach") else 0
+
+    def near(self, number: int, reach: int) -> str:
+        """Key of all that a frame and those within reach of it depend on."""
+        if not reach:
+            return self.key(number)
+        stop = min(len(self), number + reach + 1)
+        held = self._near.get((number, reach, stop))
+        if held is None:
+            around = range(max(0, number - reach), stop)
+            held = self._near[number, reach, stop] = content_key(*(self.key(other) for other in around))
+        return held
+
+    def name(self, number: int) -> str:
+        """Key of what a frame is: that of the frame before this step where the step does not touch it."""
         if self.is_time:
-            return f"{self._identity}/{number}"
-        cuts = self._shots.key(number, self.step.reach(self.settings) if hasattr(self.step, "reach") else 0)
-        return f"{self._own}/{self._said.verdicts.key(self.step.id, self._reel_frame(number))}/{cuts}/{number}"
+            timing = self.timing
+            place = int(timing.timeline.sources[number])
+            return self.key(number) if timing.timeline.made[number] else self._source.name(place)
+        return self.key(number) if self._acts_on(number) else self._source.name(number)
+
+    def _acts_on(self, number: int) -> bool:
+        """Whether the step changes a frame."""
+        if not _is_local(self.step):
+            return True
+        acts = self._cache.get(
+            f"acts/{self._on(number)}", lambda: [self._mask_of(number).any()], lambda _: FLAG_BYTES
+        )  # fmt: skip
+        return bool(acts[0])
+
+    def _mask_of(self, number: int) -> Mask:
+        evidence = self.evidence(number)
+        assert evidence is not None
+        return evidence.mask
 
     def window(self, number: int) -> ChainWindow:
         """What the step sees at a frame."""

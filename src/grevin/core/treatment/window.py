@@ -20,7 +20,7 @@ from grevin.core.picture.source import FrameSource
 from grevin.core.steps.base import Arrays, Made
 from grevin.core.treatment.shots import Shots
 
-STUDY_VERSION = 1  # raised when what is learned of a reel changes, so that what an older Grevin learned is left
+STUDY_VERSION = 2  # raised when what is learned of a reel changes, so that what an older Grevin learned is left
 KEPT_REACH = 8  # frames; what steps keep of a frame depends on no cut farther away
 
 
@@ -48,15 +48,39 @@ class CachedSource:
         """Cache key of a frame."""
         return f"frame/{self.identity}/{number}"
 
+    def near(self, number: int, reach: int) -> str:
+        """Key of a frame and all within reach of it: nothing changes them here."""
+        return self.key(number)
+
+    def name(self, number: int) -> str:
+        """Key of what the frame is: two frames of one name are the same picture."""
+        return self.key(number)
+
     def frame(self, number: int) -> Frame:
         """Frame `number`, from the cache where it is there."""
         return self._cache.get(self.key(number), lambda: self._source.frame(number), lambda f: f.nbytes)
 
 
+class NamedSource(FrameSource, Protocol):
+    """A source whose frames have names."""
+
+    def key(self, number: int) -> str:
+        """Key of all that a frame depends on."""
+        ...
+
+    def near(self, number: int, reach: int) -> str:
+        """Key of all that a frame and those within reach of it depend on."""
+        ...
+
+    def name(self, number: int) -> str:
+        """Key of what a frame is: that of an earlier source where no step touched it."""
+        ...
+
+
 class ChainWindow:
     """A frame of a source with its neighbours of the same shot (`steps.base.Window`)."""
 
-    def __init__(self, source: FrameSource, number: int, shots: Shots, cache: ByteCache) -> None:
+    def __init__(self, source: NamedSource, number: int, shots: Shots, cache: ByteCache) -> None:
         self._source = source
         self._number = number
         self._shots = shots
@@ -82,17 +106,17 @@ class ChainWindow:
 
     def luma8(self, offset: int = 0) -> Luma8:
         """Its 8-bit luma."""
-        key = f"luma/{self._source.identity}/{self._number + offset}"
-        return self._cache.get(key, self.frame(offset).luma8, lambda luma: luma.nbytes)
+        key = f"luma/{self._source.name(self._number + offset)}"
+        return self._cache.get(key, lambda: self.frame(offset).luma8(), lambda luma: luma.nbytes)
 
     def rgb(self, offset: int = 0) -> Rgb:
         """Its R'G'B'; not to be written to."""
-        key = f"rgb/{self._source.identity}/{self._number + offset}"
+        key = f"rgb/{self._source.name(self._number + offset)}"
         return self._cache.get(key, lambda: to_rgb(self.frame(offset)), lambda rgb: rgb.nbytes)
 
     def motion(self, offset: int, quality: MotionQuality = "fine") -> Flow:
         """Flow from the middle frame to that one, made once whatever the other settings are."""
-        key = f"motion/{quality}/{self._source.identity}/{self._number}/{offset}"
+        key = f"motion/{quality}/{self._source.name(self._number)}/{self._source.name(self._number + offset)}"
 
         def make() -> Flow:
             return estimate_flow(self.luma8(), self.luma8(offset), quality)
@@ -106,7 +130,8 @@ class ChainWindow:
     def keep(self, name: str, make: Callable[[], Made], size_of: Callable[[Made], int]) -> Made:
         """Something dear about the middle frame, from the cache where it is there."""
         cuts = self._shots.key(self._number, KEPT_REACH)
-        return self._cache.get(f"kept/{name}/{self._source.identity}/{cuts}/{self._number}", make, size_of)
+        near = self._source.near(self._number, KEPT_REACH)
+        return self._cache.get(f"kept/{name}/{near}/{cuts}/{self._number}", make, size_of)
 
 
 class Studies(Protocol):
@@ -140,10 +165,21 @@ class StudiedReel:
     """A reel as a time step studies it (`steps.base.Reelwise`)."""
 
     def __init__(
-        self, source: FrameSource, shots: Shots, word_on: Callable[[int], str], cache: ByteCache,
+        self, source: NamedSource, shots: Shots, word_on: Callable[[int], str], cache: ByteCache, step: str,
         studies: Studies | None = None,
     ) -> None:  # fmt: skip
+        """Prepare.
+
+        Args:
+            source: the frames.
+            shots: where they are cut.
+            word_on: a person's verdict on what begins with a frame.
+            cache: for luma, and, pinned, for what is learned.
+            step: who learns it, with the version.
+            studies: where that is kept for good.
+        """
         self._source = source
+        self._step = step
         self._shots = shots
         self._word_on = word_on
         self._cache = cache
@@ -163,7 +199,7 @@ class StudiedReel:
 
     def luma8(self, number: int) -> Luma8:
         """Its 8-bit luma."""
-        key = f"luma/{self._source.identity}/{number}"
+        key = f"luma/{self._source.name(number)}"
         return self._cache.get(key, lambda: self.frame(number).luma8(), lambda luma: luma.nbytes)
 
     def same_shot(self, number: int, other: int) -> bool:
@@ -176,7 +212,9 @@ class StudiedReel:
 
     def kept(self, name: str, make: Callable[[], Arrays]) -> Arrays:
         """What was learned under a name, from the cache or the job where it is there."""
-        key = content_key("study", STUDY_VERSION, name, self._source.identity, self._shots.key())
+        key = content_key(
+            "study", STUDY_VERSION, self._step, name, self._source.identity, len(self._source), self._shots.key()
+        )
 
         def learn() -> Arrays:
             held = self._studies.study(key) if self._studies is not None else None
@@ -188,7 +226,7 @@ class StudiedReel:
                 self._studies.keep_study(key, _packed(made))
             return made
 
-        return self._cache.get(f"study/{key}", learn, lambda made: sum(array.nbytes for array in made.values()))
+        return self._cache.pinned.get(f"study/{key}", learn, lambda _: 1)
 
     def word_on(self, number: int) -> str:
         """A person's verdict on what begins with a frame."""

@@ -116,6 +116,7 @@ class Bench(QWidget):
         session.selection_changed.connect(self._show_selection)
         session.counter_changed.connect(self._show_time)
         session.reel_grew.connect(self._show_time)
+        session.reel_grew.connect(self._study)
         self._looker.done.connect(self._take_look)
         self._looker.failed.connect(self._take_fault)
         self.neighbours.faulted.connect(self.faulted)
@@ -255,7 +256,7 @@ class Bench(QWidget):
         chain, place = self._session.chain, self._session.place
         if chain is None:
             return
-        self.studying.look_at(chain)
+        self._study()
         view_point = chain.known_view_point(place.view_point)
         hidden = self.looking.drawing.evidence == "off"
         evidence_of = 0 if hidden and self.player.playing else chain.known_view_point(self._session.selected)
@@ -266,6 +267,11 @@ class Bench(QWidget):
         self.table.show_waiting(not self.player.playing)
         make = partial(make_look, chain, place.frame, view_point, evidence_of, ways, output)
         self._looker.ask(Request(tag, make))
+
+    def _study(self) -> None:
+        """Let time steps study the reel, once all its frames are known."""
+        if self._session.chain is not None and self._session.knows_all_frames:
+            self.studying.look_at(self._session.chain)
 
     def _show_studied(self) -> None:
         self.strip.forget()

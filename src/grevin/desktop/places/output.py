@@ -25,6 +25,7 @@ from PySide6.QtWidgets import (
 
 from grevin.core.errors import CancelledError
 from grevin.core.job.job_file import JobFile
+from grevin.core.job.measured import MeasuredFile
 from grevin.core.progress import Progress, ProgressReport
 from grevin.core.render.run import Proof, RunRequest, Sound, run
 from grevin.desktop.session import Session
@@ -231,7 +232,7 @@ class Output(QWidget):
             return
 
         def work(progress: Progress) -> Proof:
-            proof = run(reel, plan, request, progress)
+            proof = run(reel, plan, request, progress, MeasuredFile(job_path))
             JobFile.record_run(job_path, reel_id, proof.data(), proof.rows)
             proof.rows.close()
             return proof

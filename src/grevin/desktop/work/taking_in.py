@@ -66,9 +66,8 @@ class TakingIn(QObject):
         """Begin with a reel that was just opened."""
         self.stop()
         reader = reel.reader
-        whole = not isinstance(reader, VideoFile) or reader.index.complete
         next_step = partial(self._examine, len(reel), entry, job, known)
-        if whole:
+        if reel.is_whole:
             next_step()
             return
         assert isinstance(reader, VideoFile)
