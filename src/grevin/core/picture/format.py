@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Literal
 
@@ -85,6 +85,21 @@ class PictureFormat:
         small = (-(-self.height // down), -(-self.width // across))
         colour = (full, small, small) if self.model == "yuv" else (full,) * self.colour_planes
         return (*colour, full) if self.alpha else colour
+
+    @property
+    def has_fields(self) -> bool:
+        """Whether frames are two fields, and every plane can be taken apart into two whole pictures."""
+        if self.field_order not in {"top_first", "bottom_first"}:
+            return False
+        return all(
+            tuple((-(-(height - parity) // 2), width) for height, width in self.plane_shapes())
+            == self.of_field(parity).plane_shapes()
+            for parity in (0, 1)
+        )
+
+    def of_field(self, parity: int) -> PictureFormat:
+        """The format of the field of the first line (0) or of the second (1), as a picture of its own."""
+        return replace(self, height=-(-(self.height - parity) // 2), field_order="progressive")
 
     @property
     def display_size(self) -> tuple[float, float]:

@@ -45,6 +45,21 @@ def cover_chroma(mask: Mask, across: int, down: int) -> Mask:
     return np.asarray(cv2.resize(padded.astype(np.float32), size, interpolation=cv2.INTER_AREA) > 0)
 
 
+def chroma_under(mask: Mask, fmt: PictureFormat) -> Mask:
+    """The samples of a chroma plane that belong to a mask of luma samples.
+
+    Lines of chroma between lines of luma belong to the lines of one field where frames are two fields (as ISO/IEC
+    13818-2, 6.1.1.8, places them).
+    """
+    across, down = fmt.chroma_ratio
+    if down == 1 or not fmt.has_fields:
+        return cover_chroma(mask, across, down)
+    under = np.zeros((-(-mask.shape[0] // down), -(-mask.shape[1] // across)), np.bool_)
+    for parity in (0, 1):
+        under[parity::2] = cover_chroma(mask[parity::2], across, down)
+    return under
+
+
 def feather_inside(mask: Mask, core: Mask) -> npt.NDArray[np.float32]:
     """Weights 0..1: 1 in `core`, falling to the edge of `mask`, 0 outside it."""
     if not mask.any():

@@ -21,7 +21,7 @@ from grevin.core.media.video_file import VideoFile
 from grevin.core.media.writing import Writer, open_writer, translated
 from grevin.core.parallel import in_parallel
 from grevin.core.picture.frame import Frame
-from grevin.core.picture.masks import cover_chroma
+from grevin.core.picture.masks import chroma_under
 from grevin.core.progress import Progress
 from grevin.core.render.evidence_files import EvidenceWriter
 from grevin.core.render.ledger import LedgerRow, LedgerSpool, check_ledger_path, ledger_rows, write_ledger
@@ -293,7 +293,7 @@ def _changed_samples(chain: Chain, number: int, frame: Frame, made: bool) -> int
         differing += int(np.count_nonzero(unequal))
         if isinstance(frame.touched, np.ndarray):
             chroma = frame.format.model == "yuv" and index in {1, 2}
-            allowed = cover_chroma(frame.touched, *frame.format.chroma_ratio) if chroma else frame.touched
+            allowed = chroma_under(frame.touched, frame.format) if chroma else frame.touched
             if np.any(unequal & ~allowed):
                 raise ProofError(f"Frame {number} changed outside its evidence.", "Report this; nothing was written.")
     return differing

@@ -16,7 +16,7 @@ from grevin.core.media.opening import Reader
 from grevin.core.media.still_image import image_format, image_samples
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame, Mask
-from grevin.core.picture.masks import cover_chroma
+from grevin.core.picture.masks import chroma_under
 from grevin.core.progress import Progress
 from grevin.core.render.evidence_files import read_evidence, read_map
 
@@ -155,7 +155,7 @@ def _compare(result: VerifyResult, number: int, ours: Frame, theirs: Frame, mask
             outside += count
             continue
         is_chroma = fmt.model == "yuv" and index in {1, 2}
-        allowed = cover_chroma(mask, *fmt.chroma_ratio) if is_chroma else mask
+        allowed = chroma_under(mask, fmt) if is_chroma else mask
         outside += int(np.count_nonzero(unequal & ~allowed))
     result.samples_changed += differing
     if outside:

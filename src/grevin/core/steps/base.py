@@ -164,6 +164,12 @@ class LocalStep(Step, Protocol):
         ...
 
 
+class OnFields(Protocol):
+    """What a local step may have besides: on interlaced material it is given each field as a picture of its own."""
+
+    works_on_fields: ClassVar[bool]
+
+
 class Explaining(Protocol):
     """What a local step may have besides: it answers a person who points at a place."""
 

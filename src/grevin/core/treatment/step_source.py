@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import replace
 from functools import cached_property
 
@@ -17,10 +18,19 @@ from grevin.core.progress import Progress
 from grevin.core.steps.base import AnyStep, Area, Blob, Doubt, Evidence, Timing, changes_time
 from grevin.core.steps.settings import Settings
 from grevin.core.timebase.timeline import Timeline
+from grevin.core.treatment.fieldwise import (
+    PARITIES,
+    FieldSource,
+    field_area,
+    parity_of,
+    words_on_fields,
+    woven,
+    woven_frame,
+)
 from grevin.core.treatment.regions import allowed, inside_only, within
 from grevin.core.treatment.said import Said
 from grevin.core.treatment.shots import Shots
-from grevin.core.treatment.verdicts import apply_verdicts
+from grevin.core.treatment.verdicts import Verdict, apply_verdicts
 from grevin.core.treatment.window import ChainWindow, NamedSource, StudiedReel, Studies
 
 FLAG_BYTES = 64  # of whether a step acts on a frame
@@ -208,9 +218,15 @@ class StepSource:
         assert evidence is not None
         return evidence.mask
 
-    def window(self, number: int) -> ChainWindow:
-        """What the step sees at a frame."""
-        return ChainWindow(self._source, number, self._shots, self._cache)
+    def window(self, number: int, parity: int | None = None) -> ChainWindow:
+        """What the step sees at a frame, or at one of its fields."""
+        source = self._source if parity is None else FieldSource(self._source, parity, self._cache)
+        return ChainWindow(source, number, self._shots, self._cache)
+
+    @cached_property
+    def on_fields(self) -> bool:
+        """Whether the step is given each field of a frame as a picture of its own."""
+        return bool(getattr(self.step, "works_on_fields", False)) and self._source.format.has_fields
 
     def frame(self, number: int) -> Frame:
         """Frame `number` after the step."""
@@ -220,7 +236,8 @@ class StepSource:
         """Where a local step acts on the frame, in whole chroma blocks; None for the other families."""
         if not _is_local(self.step):
             return None
-        return self._cache.get(f"evidence/{self._on(number)}", lambda: self._find(number), lambda e: e.nbytes)
+        find = self._find_on_fields if self.on_fields else self._find
+        return self._cache.get(f"evidence/{self._on(number)}", lambda: find(number), lambda e: e.nbytes)
 
     def shown(self, number: int) -> Evidence | None:
         """What a time step shows of a frame that it made; `number` is of its output. None for all others."""
@@ -234,22 +251,45 @@ class StepSource:
         return self._cache.get(f"evidence/{self._on(number)}", show, lambda e: e.nbytes)
 
     def _find(self, number: int) -> Evidence:
-        found = self.step.find(self.window(number), self.settings)  # type: ignore[union-attr]
-        place = self._reel_frame(number)
+        window, place = self.window(number), self._reel_frame(number)
+        found = self.step.find(window, self.settings)  # type: ignore[union-attr]
         found = within(found, allowed(self._said.regions, place, found.mask.shape))
-        verdicts = self._said.verdicts.on(self.step.id, place)
-        found = apply_verdicts(found, verdicts, lambda area: self._find_at(number, area))
-        mask = align_to_chroma(found.mask, self._source.format)
+        return self._settled(found, window, self._said.verdicts.on(self.step.id, place))
+
+    def _find_on_fields(self, number: int) -> Evidence:
+        return woven(self._field_evidence(number), (self._source.format.height, self._source.format.width))
+
+    def _field_evidence(self, number: int) -> tuple[Evidence, Evidence]:
+        """The same for either field."""
+
+        def find() -> tuple[Evidence, Evidence]:
+            place, fmt = self._reel_frame(number), self._source.format
+            where = allowed(self._said.regions, place, (fmt.height, fmt.width))
+            windows = [self.window(number, parity) for parity in PARITIES]
+            top, bottom = (
+                within(self.step.find(window, self.settings), None if where is None else where[parity::2])  # type: ignore[union-attr]
+                for parity, window in zip(PARITIES, windows, strict=True)
+            )
+            words = words_on_fields(self._said.verdicts.on(self.step.id, place), (top, bottom))
+            return self._settled(top, windows[0], words[0]), self._settled(bottom, windows[1], words[1])
+
+        key = f"evidence/fields/{self._on(number)}"
+        return self._cache.get(key, find, lambda pair: pair[0].nbytes + pair[1].nbytes)
+
+    def _settled(self, found: Evidence, window: ChainWindow, verdicts: tuple[Verdict, ...]) -> Evidence:
+        """What a step found, as a person wants it, in whole chroma blocks."""
+        found = apply_verdicts(found, verdicts, lambda area: self._find_at(window, area))
+        mask = align_to_chroma(found.mask, window.format)
         if found.weight is not None:
             added = mask & ~found.mask
             found = replace(found, weight=np.where(added, np.float32(0.0), found.weight))
         return replace(found, mask=mask)
 
-    def _find_at(self, number: int, area: Area) -> Evidence:
+    def _find_at(self, window: ChainWindow, area: Area) -> Evidence:
         """What a person's word adds at a place: as the step sees it, or the place as it was drawn."""
         if hasattr(self.step, "find_at"):
-            return self.step.find_at(self.window(number), area, self.settings)  # type: ignore[no-any-return]
-        mask = np.zeros((self._source.format.height, self._source.format.width), np.bool_)
+            return self.step.find_at(window, area, self.settings)  # type: ignore[no-any-return]
+        mask = np.zeros((window.format.height, window.format.width), np.bool_)
         mask[area[1] : area[1] + area[3], area[0] : area[0] + area[2]] = True
         return Evidence(mask, blobs=(Blob(area, int(mask.sum()), 0.0, 0.0),))
 
@@ -258,7 +298,11 @@ class StepSource:
         evidence = self.evidence(number)
         if evidence is None or not hasattr(self.step, "explain"):
             return ""
-        return str(self.step.explain(self.window(number), evidence, area, self.settings))
+        if not self.on_fields:
+            return str(self.step.explain(self.window(number), evidence, area, self.settings))
+        parity = parity_of(area)
+        own = self._field_evidence(number)[parity]
+        return str(self.step.explain(self.window(number, parity), own, field_area(area, parity), self.settings))
 
     def made_where(self, number: int) -> Mask:
         """(H, W) bool, where a frame behind a time step was made anew: in its regions, if frames stay in place."""
@@ -293,9 +337,21 @@ class StepSource:
         evidence = self.evidence(number)
         if evidence is None or not evidence.mask.any():
             return frame
-        mended = self.step.mend(self.window(number), evidence, self.settings)  # type: ignore[union-attr]
-        painted = paint_inside(frame, mended, evidence.mask, evidence.weight)
+        if self.on_fields:
+            painted = woven_frame(frame, self._mended_fields(number))
+        else:
+            painted = self._mended(frame, self.window(number), evidence)
         return replace(painted, touched=merge_touched(frame.touched, evidence.mask))
+
+    def _mended_fields(self, number: int) -> Iterator[tuple[int, Frame]]:
+        for parity, evidence in zip(PARITIES, self._field_evidence(number), strict=True):
+            if evidence.mask.any():
+                window = self.window(number, parity)
+                yield parity, self._mended(window.frame(), window, evidence)
+
+    def _mended(self, frame: Frame, window: ChainWindow, evidence: Evidence) -> Frame:
+        mended = self.step.mend(window, evidence, self.settings)  # type: ignore[union-attr]
+        return paint_inside(frame, mended, evidence.mask, evidence.weight)
 
 
 def _is_local(step: AnyStep) -> bool:

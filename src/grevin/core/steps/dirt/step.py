@@ -46,7 +46,8 @@ class DirtStep:
 
     id: ClassVar[str] = "dirt"
     label: ClassVar[str] = "Dirt"
-    version: ClassVar[int] = 5
+    version: ClassVar[int] = 6
+    works_on_fields: ClassVar[bool] = True  # the two fields of a frame are two moments
     settings_model: ClassVar[type[Settings]] = DirtSettings
 
     def reach(self, settings: DirtSettings) -> int:
