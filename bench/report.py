@@ -8,6 +8,7 @@ from typing import Any
 from bench.clips import CLIPS, load_clip
 from bench.dirt import FLOOR_NAMES, ClipResult, run_clip
 from bench.groups import by_group
+from bench.on_fields import measure_on_fields
 from bench.over_clips import over_clips
 from bench.worst import Worst
 from grevin.core.picture.source import FrameSource
@@ -43,7 +44,10 @@ def run_dirt(names: list[str], settings: dict[str, Any], progress: Progress) -> 
     )  # fmt: skip
     rows = [result.row() for result in results]
     data = {"format": BENCH_FORMAT, "version": BENCH_VERSION, "suite": "dirt", "clips": rows, "skipped": skipped}
-    return ({**data, "together": _together(results)} if results else data), worst
+    if not results:
+        return data, worst
+    on_fields = {} if names else measure_on_fields()
+    return {**data, "together": {**_together(results), **on_fields}}, worst
 
 
 def _load(name: str) -> FrameSource:
