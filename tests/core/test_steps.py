@@ -46,6 +46,8 @@ def treated(source: MemorySource, step: str) -> Chain:
 @pytest.mark.parametrize("step", STEPS)
 def test_clean_input_comes_back_as_the_very_same_frames(step: str, clean: MemorySource) -> None:
     chain = treated(clean, step)
+    if chain.size_format != clean.format:
+        pytest.skip("gives the picture another shape: tests/core/test_reframe.py says what has to stay")
     for number in range(len(clean)):
         assert chain.result.frame(number) is chain.source.frame(number)
         evidence = chain.evidence_at(1, number)
@@ -163,7 +165,8 @@ class _Shape(_Whole):
     def new_format(self, fmt: PictureFormat, settings: _Nothing) -> PictureFormat:
         return replace(fmt, width=fmt.width // 2)
 
-    def reshape(self, frame: Frame, settings: _Nothing) -> Frame:
+    def reshape(self, window: Any, number: int, settings: _Nothing) -> Frame:
+        frame = window.frame()
         half = replace(frame.format, width=frame.format.width // 2)
         planes = tuple(p[:, : s[1]].copy() for p, s in zip(frame.planes, half.plane_shapes(), strict=True))
         return Frame(frame.number, half, planes, "everything")

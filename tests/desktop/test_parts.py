@@ -164,8 +164,8 @@ def test_the_column_draws_its_lanes(qtbot: QtBot) -> None:
     qtbot.mouseMove(column, QPoint(60, HEAD + 100))
 
 
-def look_of(level: int, evidence: Evidence | None = None) -> Look:
-    fmt = PictureFormat(80, 60, "grey", 8, full_range=True)
+def look_of(level: int, evidence: Evidence | None = None, aspect: Fraction = Fraction(1)) -> Look:
+    fmt = PictureFormat(80, 60, "grey", 8, full_range=True, pixel_aspect=aspect)
     source = Frame(3, fmt, (np.full((60, 80), level, np.uint8),))
     frame = Frame(3, fmt, (np.full((60, 80), level + 40, np.uint8),))
     return Look(3, 1, source, frame, to_screen(source), to_screen(frame), None, evidence, None)
@@ -178,7 +178,7 @@ def test_the_light_table_draws_evidence_in_place_and_only_when_asked(qtbot: QtBo
     table.show()
     mask = np.zeros((60, 80), np.bool_)
     mask[30:40, 50:60] = True
-    table.show_look(look_of(60, Evidence(mask, None, (Blob((50, 30, 10, 10), 100, 9.0, 1.0),))), 1.0)
+    table.show_look(look_of(60, Evidence(mask, None, (Blob((50, 30, 10, 10), 100, 9.0, 1.0),))))
     violet = QColor(*style.EVIDENCE)
     assert not has_colour(pixels(table), violet).any()
     table.show_ways(Ways(), Drawing(evidence="hatch"))
@@ -194,7 +194,7 @@ def test_the_light_table_draws_evidence_in_place_and_only_when_asked(qtbot: QtBo
     table.show_ways(Ways(), Drawing(evidence="hatch", before=True))
     table.show_waiting(True)
     assert (pixels(table)[400, 100] == 60).all()
-    table.show_look(look_of(60), 2.0)
+    table.show_look(look_of(60, aspect=Fraction(2)))
     assert table.size_of_picture() == (160.0, 60.0)
 
 
@@ -203,7 +203,7 @@ def test_the_wheel_zooms_at_the_pointer(qtbot: QtBot) -> None:
     qtbot.addWidget(table)
     table.resize(640, 480)
     table.show()
-    table.show_look(look_of(60), 1.0)
+    table.show_look(look_of(60))
     assert table.scale() == 8.0
     for turn, scale in ((-120, 6.0), (-120, 4.0), (120, 6.0)):
         place = QPointF(100, 100)

@@ -340,9 +340,9 @@ class Window(QMainWindow):
         self.bench.player.count_shown()
         self.facts.take_look(look)
         if self.survey.isVisible():
-            self.survey.show_look(look, self.bench.aspect())
+            self.survey.show_look(look)
         if self.intake.isVisible():
-            self.intake.show_look(look, self.bench.aspect())
+            self.intake.show_look(look)
 
     def _show_history(self) -> None:
         job = self.session.job_file

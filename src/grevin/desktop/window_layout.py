@@ -101,9 +101,9 @@ class WindowLayout(QWidget):
             button.setChecked(name == act)
         look = self.bench.table.look
         if act == "go_intake" and look is not None:
-            self.intake.show_look(look, self.bench.aspect())
+            self.intake.show_look(look)
         if act == "go_survey" and look is not None:
-            self.survey.show_look(look, self.bench.aspect())
+            self.survey.show_look(look)
             self.survey.table.setFocus(Qt.FocusReason.OtherFocusReason)
         if act == "go_output":
             self.output.show_facts()
@@ -132,7 +132,7 @@ class WindowLayout(QWidget):
         point = session.place.view_point
         seen = f"after {point}. {session.treatment.steps[point - 1].step}" if point else "source"
         out = session.chain.size_format if session.chain is not None else fmt
-        size = "not enlarged" if (out.width, out.height) == (fmt.width, fmt.height) else "enlarged or cut"
+        size = "not enlarged" if (out.width, out.height) == (fmt.width, fmt.height) else "another size"
         words = (
             f"{fmt.describe()}, {float(fmt.rate):.5g} frames/s    {treated}, {size}, "
             f"output {out.width}x{out.height}    view point: {seen}"

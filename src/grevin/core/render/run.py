@@ -73,6 +73,8 @@ class Proof:
         frames: frames read back, each with the checksum of what was written.
         untouched: frames that are the source bit for bit.
         mended: frames in which something was changed, inside the evidence only.
+        reshaped: frames that were changed as a whole, and shown in another shape or part.
+        reshaped_by: labels of the steps that did.
         mends: places mended.
         made: frames made anew.
         left_out: frames of the source that are not in the output.
@@ -87,6 +89,8 @@ class Proof:
     frames: int = 0
     untouched: int = 0
     mended: int = 0
+    reshaped: int = 0
+    reshaped_by: tuple[str, ...] = ()
     mends: int = 0
     made: int = 0
     left_out: int = 0
@@ -100,10 +104,13 @@ class Proof:
         """The proof in words."""
         time = f" {self.made} were made anew." if self.made else ""
         time += f" {self.left_out} frames of the source were left out." if self.left_out else ""
+        whole = (
+            f" {self.reshaped} were changed as a whole by {' and '.join(self.reshaped_by)}." if self.reshaped else ""
+        )
         return (
             f"{self.frames} frames written and read back, every checksum agrees. {self.untouched} frames are the "
             f"source bit for bit; {self.mended} were mended in {self.mends} places "
-            f"({100 * self.samples_changed:.3f} % of all samples), nothing else differs.{time}"
+            f"({100 * self.samples_changed:.3f} % of all samples), nothing else differs.{whole}{time}"
         )
 
     def data(self) -> dict[str, Any]:
@@ -117,6 +124,8 @@ class Proof:
             "untouched_frames": self.untouched,
             "mended_frames": self.mended,
             "mends": self.mends,
+            "reshaped_frames": self.reshaped,
+            "reshaped_by": list(self.reshaped_by),
             "made_frames": self.made,
             "left_out_frames": self.left_out,
             "rate": rate_text(self.rate),
@@ -246,7 +255,9 @@ def _write(
         proof.notes += tuple(doubts) if len(proof.notes) < MOST_DOUBTS else ()
         proof.mends += sum(row.verdict == "mend" and not changes_time(step_by_id(row.step)) for row in rows)
         proof.made += bool(timeline.made[number])
-        proof.mended += differing > 0 and not timeline.made[number]
+        reshaped = isinstance(frame.touched, str) and not timeline.made[number]
+        proof.reshaped += reshaped
+        proof.mended += differing > 0 and not timeline.made[number] and not reshaped
         proof.untouched += differing == 0
         changed += differing
         total += sum(plane.size for plane in frame.planes)
@@ -256,6 +267,8 @@ def _write(
     with translated(request.output):
         writer.finish()
     proof.samples_changed = changed / max(1, total)
+    steps = (step for chain in treated.chains() for step in chain.steps if step.changes_whole)
+    proof.reshaped_by = tuple(dict.fromkeys(step.step.label for step in steps)) if proof.reshaped else ()
     return proof
 
 

@@ -309,8 +309,8 @@ class ShapeStep(Step, Protocol):
         """Format of the output frames."""
         ...
 
-    def reshape(self, frame: Frame, settings: Any) -> Frame:
-        """The frame in the new format."""
+    def reshape(self, window: Window, number: int, settings: Any) -> Frame:
+        """The frame in the new format, or itself where nothing changes; `number` is that of the reel's frame."""
         ...
 
 

@@ -7,7 +7,7 @@ import sys
 from typing import Any, Literal, get_args, get_origin
 
 from grevin.core.steps.base import AnyStep
-from grevin.core.steps.settings import is_list, is_numbers
+from grevin.core.steps.settings import is_list, is_numbers, typed_item
 
 
 def manual_page(step: AnyStep) -> str:
@@ -24,6 +24,8 @@ def _row(name: str, field: Any) -> str:
         allowed = ", ".join(f"`{choice}`" for choice in get_args(field.annotation))
     elif is_numbers(field.annotation):
         allowed = "a list of whole numbers"
+    elif (item := typed_item(field.annotation)) is not None:
+        allowed = "a list of " + ", ".join(f"`{part}`" for part in item.model_fields)
     elif is_list(field.annotation):
         allowed = "drawn in the window"
     elif field.annotation is bool:

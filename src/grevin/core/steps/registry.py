@@ -10,10 +10,12 @@ from grevin.core.steps.dirt.step import DirtStep
 from grevin.core.steps.fields.step import FieldsStep
 from grevin.core.steps.pick.step import PickStep
 from grevin.core.steps.rebuild.step import RebuildStep
+from grevin.core.steps.reframe.step import ReframeStep
 from grevin.core.steps.repeats.step import RepeatsStep
+from grevin.core.steps.sidefill.step import SidefillStep
 
 REGISTRY = Registry()
-for step in (PickStep(), RepeatsStep(), FieldsStep(), RebuildStep(), DirtStep()):
+for step in (PickStep(), RepeatsStep(), FieldsStep(), RebuildStep(), DirtStep(), ReframeStep(), SidefillStep()):
     REGISTRY.add(step)
 
 

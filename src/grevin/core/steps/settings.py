@@ -73,6 +73,45 @@ def is_numbers(annotation: object) -> bool:
     return is_list(annotation) and get_args(annotation)[0] is int
 
 
+class TypedItem(BaseModel):
+    """One of a list of things that a person types as numbers, in the order of its fields."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    @property
+    def words(self) -> str:
+        """As it is typed; numbers at the end that say nothing are left out."""
+        values = [(getattr(self, name), field.default) for name, field in type(self).model_fields.items()]
+        said = max((place for place, (value, plain) in enumerate(values, 1) if value != plain), default=1)
+        return " ".join(f"{value:g}" for value, _ in values[:said])
+
+    @classmethod
+    def typed(cls, text: str) -> tuple[dict[str, float], ...]:
+        """Plain data of the things that a person typed, parted by semicolons.
+
+        Raises:
+            SettingsError: if that is none of it.
+        """
+        names, found = list(cls.model_fields), []
+        for piece in filter(None, (piece.strip() for piece in text.split(";"))):
+            try:
+                numbers = [float(number) for number in piece.split()]
+            except ValueError:
+                numbers = []
+            if not 1 <= len(numbers) <= len(names):
+                raise SettingsError(
+                    f"“{piece}” is not understood.", f"Write numbers: {', '.join(names)}; then the next."
+                )
+            found.append(dict(zip(names, numbers, strict=False)))
+        return tuple(found)
+
+
+def typed_item(annotation: object) -> type[TypedItem] | None:
+    """What a setting lists, where a person types it."""
+    inner = get_args(annotation)[0] if is_list(annotation) else None
+    return inner if isinstance(inner, type) and issubclass(inner, TypedItem) else None
+
+
 def numbers_text(numbers: Iterable[int]) -> str:
     """Whole numbers for people: runs as "first-last"."""
     runs: list[list[int]] = []
@@ -129,6 +168,8 @@ def allowed(model: type[Settings], name: str) -> str:
     extra = field.json_schema_extra if field is not None else None
     if field is not None and is_numbers(field.annotation):
         return "a list of whole numbers from 0"
+    if field is not None and (item := typed_item(field.annotation)) is not None:
+        return "a list of " + ", ".join(item.model_fields)
     if field is not None and is_list(field.annotation):
         return "a list of what is drawn in the window"
     if isinstance(extra, dict) and extra.get("low") is not None:

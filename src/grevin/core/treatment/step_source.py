@@ -145,6 +145,11 @@ class StepSource:
         """Whether this step or one before it does."""
         return self.is_time or (self._earlier is not None and self._earlier.changes_time)
 
+    @property
+    def changes_whole(self) -> bool:
+        """Whether the step changes whole pictures: no evidence says where."""
+        return not self.is_time and not _is_local(self.step)
+
     @cached_property
     def identity(self) -> str:
         """Key over everything that the pictures depend on."""
@@ -331,7 +336,8 @@ class StepSource:
             return self._timed(number)
         frame = self._source.frame(number)
         if _is_shape(self.step):
-            return self.step.reshape(frame, self.settings)  # type: ignore[union-attr]
+            made = self.step.reshape(self.window(number), self._reel_frame(number), self.settings)  # type: ignore[union-attr]
+            return frame if made is frame else made
         if not _is_local(self.step):
             return from_rgb(frame, self.step.render(self.window(number), self.settings))  # type: ignore[union-attr]
         evidence = self.evidence(number)

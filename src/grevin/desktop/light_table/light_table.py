@@ -93,9 +93,9 @@ class LightTable(PlacedPicture):
         """The sentence that stands for a frame that cannot be read, "" where it can."""
         return self._missing
 
-    def show_look(self, look: Look | None, aspect: float) -> None:
-        """Show a frame; `aspect` is the width of its pixels over their height."""
-        self._look, self._aspect, self._waiting, self._missing = look, aspect, False, ""
+    def show_look(self, look: Look | None) -> None:
+        """Show a frame."""
+        self._look, self._waiting, self._missing = look, False, ""
         self._overlay = None
         self.update()
 
@@ -179,7 +179,7 @@ class LightTable(PlacedPicture):
         self._paint_labels(painter, self._look)
 
     def _paint_pane(self, painter: QPainter, look: Look, pane: QRectF, number: int) -> None:
-        place = target(self._view, self.size_of_picture(), pane)
+        place = target(self._view, self.size_of_picture(self._shows_source(number)), pane)
         painter.save()
         painter.setClipRect(pane)
         lay(painter, self._picture(look, number), place)
@@ -197,14 +197,16 @@ class LightTable(PlacedPicture):
     def _picture(self, look: Look, pane: int) -> Screen:
         if self._ways.compare == "splice" and look.seam is not None and pane != 1:
             return look.seam[0 if pane == 0 else 1][1]
-        source = self._drawing.before or (self._ways.compare == "side" and pane == 0)
-        if source:
+        if self._shows_source(pane):
             return look.before
         if self._drawing.evidence == "mask" and look.evidence is not None:
             return mask_screen(look.evidence.mask, self._drawing.colour)
         if self._ways.compare in COMPUTED and look.computed is not None:
             return look.computed
         return look.after
+
+    def _shows_source(self, pane: int) -> bool:
+        return self._drawing.before or (self._ways.compare == "side" and pane == 0)
 
     def _paint_evidence(self, painter: QPainter, look: Look, pane: QRectF, place: QRectF) -> None:
         evidence = look.evidence
@@ -281,8 +283,9 @@ class LightTable(PlacedPicture):
 
     def _drag_box(self, position: QPointF) -> None:
         here = self._picture_point(position)
-        if self._look is not None and self._box_start is not None and here is not None:
-            self.boxed.emit(Box.between(self._box_start, here, self._look.source.format))
+        fmt = self.shown_format()
+        if fmt is not None and self._box_start is not None and here is not None:
+            self.boxed.emit(Box.between(self._box_start, here, fmt))
 
     def _drag_line(self, position: QPointF) -> None:
         here = self._picture_point(position)
@@ -291,9 +294,9 @@ class LightTable(PlacedPicture):
 
     def _pixel_under(self, position: QPointF) -> tuple[int, int] | None:
         point = self._picture_point(position)
-        if self._look is None or point is None:
+        fmt = self.shown_format()
+        if fmt is None or point is None:
             return None
-        fmt = self._look.source.format
         inside = 0 <= point[0] < fmt.width and 0 <= point[1] < fmt.height
         return (int(point[0]), int(point[1])) if inside else None
 

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Signal
 from PySide6.QtWidgets import QWidget
 
 from grevin.core.measure.area import Box
+from grevin.core.picture.format import PictureFormat
 from grevin.desktop.light_table.drawing import Drawing
 from grevin.desktop.light_table.view import FIT, View
 from grevin.desktop.work.looks import Look, Ways
@@ -24,7 +25,6 @@ class PlacedPicture(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._look: Look | None = None
-        self._aspect = 1.0
         self._view = View()
         self._ways = Ways()
         self._drawing = Drawing()
@@ -41,16 +41,23 @@ class PlacedPicture(QWidget):
 
     # Geometry, in the screen's own pixels
 
+    def shown_format(self, before: bool = False) -> PictureFormat | None:
+        """Format of the picture that is shown, or of the one before: a step may have changed size and shape."""
+        if self._look is None:
+            return None
+        return self._look.source.format if before or self._drawing.before else self._look.frame.format
+
     def aspect(self) -> float:
         """Width of a shown pixel over its height."""
-        return 1.0 if self._drawing.square else self._aspect
+        return self._aspect_of(self.shown_format())
 
-    def size_of_picture(self) -> tuple[float, float]:
+    def _aspect_of(self, fmt: PictureFormat | None) -> float:
+        return 1.0 if self._drawing.square or fmt is None else float(fmt.pixel_aspect)
+
+    def size_of_picture(self, before: bool = False) -> tuple[float, float]:
         """(width, height) as displayed, pixel aspect applied."""
-        if self._look is None:
-            return 1.0, 1.0
-        fmt = self._look.source.format
-        return fmt.width * self.aspect(), float(fmt.height)
+        fmt = self.shown_format(before)
+        return (1.0, 1.0) if fmt is None else (fmt.width * self._aspect_of(fmt), float(fmt.height))
 
     def _whole(self) -> QRectF:
         ratio = self.devicePixelRatioF()
@@ -93,7 +100,9 @@ class PlacedPicture(QWidget):
         last = self._picture_point(QPointF((width - 1) / ratio, (height - 1) / ratio))
         assert first is not None
         assert last is not None
-        return Box.between(first, last, self._look.source.format)
+        fmt = self.shown_format()
+        assert fmt is not None
+        return Box.between(first, last, fmt)
 
     # Zoom and crop
 

@@ -283,7 +283,7 @@ class Bench(QWidget):
         chain, place = session.chain, session.place
         if chain is None or tag[0] is not chain:
             return
-        self.table.show_look(look, self.aspect())
+        self.table.show_look(look)
         known = chain.known_view_point(place.view_point)
         self.table.show_waiting(not self.player.playing and tag[1:4] != (place.frame, known, place.output))
         if not self.player.playing:

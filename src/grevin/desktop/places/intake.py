@@ -99,9 +99,9 @@ class Intake(QWidget):
         self.reels.removed.connect(session.remove_reel)
         self.reels.acted.connect(self.acted)
 
-    def show_look(self, look: Look, aspect: float) -> None:
+    def show_look(self, look: Look) -> None:
         """The picture of the present frame."""
-        self.table.show_look(look, aspect)
+        self.table.show_look(look)
 
     def show_missing(self, words: str) -> None:
         """The present frame cannot be read."""

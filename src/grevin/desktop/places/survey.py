@@ -175,9 +175,9 @@ class SurveyPlace(QWidget):
         self._show_place()
         self._show_state()
 
-    def show_look(self, look: Look, aspect: float) -> None:
+    def show_look(self, look: Look) -> None:
         """The picture of the present frame, treated as far as the view point says."""
-        self.table.show_look(look, aspect)
+        self.table.show_look(look)
         self._show_outline()
 
     def show_before(self, before: bool) -> None:

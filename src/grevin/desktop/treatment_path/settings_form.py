@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from typing import Any, Literal, get_args, get_origin
 
@@ -18,7 +19,7 @@ from PySide6.QtWidgets import (
 )
 
 from grevin.core.errors import SettingsError
-from grevin.core.steps.settings import Settings, is_list, is_numbers, matters, numbers_from, numbers_text
+from grevin.core.steps.settings import Settings, is_list, is_numbers, matters, numbers_from, numbers_text, typed_item
 from grevin.desktop.treatment_path.drawn_rows import DrawnRows
 
 
@@ -58,6 +59,11 @@ class SettingsForm(QWidget):
             check = QCheckBox()
             check.toggled.connect(emit)
             return check
+        if (item := typed_item(annotation)) is not None:
+            line = QLineEdit()
+            line.setPlaceholderText(" ".join(item.model_fields) + "; …")
+            line.editingFinished.connect(partial(self._emit_typed, name, line, item.typed))
+            return line
         if is_list(annotation) and not is_numbers(annotation):
             rows = DrawnRows("none drawn")
             rows.changed.connect(emit)
@@ -65,7 +71,7 @@ class SettingsForm(QWidget):
         if is_numbers(annotation):
             field = QLineEdit()
             field.setPlaceholderText("such as 12, 13, 40-44")
-            field.editingFinished.connect(partial(self._emit_numbers, name, field))
+            field.editingFinished.connect(partial(self._emit_typed, name, field, numbers_from))
             return field
         spin: QSpinBox | QDoubleSpinBox
         if annotation is int:
@@ -92,10 +98,10 @@ class SettingsForm(QWidget):
         self.touched = name
         self.changed.emit({name: value})
 
-    def _emit_numbers(self, name: str, field: QLineEdit) -> None:
+    def _emit_typed(self, name: str, field: QLineEdit, read: Callable[[str], object]) -> None:
         """A list that cannot be read is handed on as it was typed: the settings say what is wrong with it."""
         try:
-            self._emit(name, numbers_from(field.text()))
+            self._emit(name, read(field.text()))
         except SettingsError as fault:
             field.setToolTip(f"{fault.what} {fault.hint}")
             self._emit(name, field.text())
@@ -112,8 +118,15 @@ class SettingsForm(QWidget):
             elif isinstance(control, DrawnRows):
                 control.show_things(value)
             elif isinstance(control, QLineEdit):
-                control.setText(numbers_text(value))
+                control.setText(_typed_text(value))
             elif isinstance(control, QSpinBox | QDoubleSpinBox):
                 control.setValue(value)
             blocker.unblock()
             self._rows.setRowVisible(control, matters(settings, name))
+
+
+def _typed_text(values: tuple[Any, ...]) -> str:
+    """A list as it is typed."""
+    return (
+        numbers_text(values) if all(isinstance(value, int) for value in values) else "; ".join(v.words for v in values)
+    )
