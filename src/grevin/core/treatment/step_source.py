@@ -167,12 +167,12 @@ class StepSource:
         held = self._keys.get(number)
         if held is not None:
             return held
-        key = self._time_key(number) if self.is_time else self._picture_key(number)
+        key = self._time_key(number) if self.is_time else self._local_key(number)
         if self.is_time or number + self._reach < len(self._source):  # else more may follow: the reel may be growing
             self._keys[number] = key
         return key
 
-    def _picture_key(self, number: int) -> str:
+    def _local_key(self, number: int) -> str:
         words = self._said.verdicts.key(self.step.id, self._reel_frame(number))
         cuts = self._shots.key(number, self._reach)
         ahead = min(self._reach, len(self._source) - 1 - number)
