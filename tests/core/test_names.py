@@ -38,6 +38,8 @@ class LooksAside:
     id: ClassVar[str] = "aside"
     label: ClassVar[str] = "Aside"
     version: ClassVar[int] = 1
+    family: ClassVar[str] = "local"
+    stage: ClassVar[str] = "surface"
     settings_model: ClassVar[type[Settings]] = Looks
 
     def reach(self, settings: Looks) -> int:

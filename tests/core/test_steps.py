@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any, ClassVar, Literal, get_args, get_origin
 
 import numpy as np
@@ -10,13 +10,15 @@ import pytest
 
 from grevin.core.cache import ByteCache
 from grevin.core.errors import SettingsError
+from grevin.core.job.document import add_step
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.quality.damage.dirt import DirtDamage
 from grevin.core.quality.memory_source import MemorySource
-from grevin.core.steps.base import Registry, Timing
-from grevin.core.steps.registry import REGISTRY, step_by_id
+from grevin.core.steps import registry as registry_module
+from grevin.core.steps.base import METHODS, STAGES, Registry, Timing
+from grevin.core.steps.registry import REGISTRY, add_installed, step_by_id
 from grevin.core.steps.settings import Settings, setting
 from grevin.core.timebase.timeline import Timeline
 from grevin.core.treatment.chain import Chain
@@ -141,6 +143,8 @@ class _Whole:
     id: ClassVar[str] = "test_whole"
     label: ClassVar[str] = "Whole"
     version: ClassVar[int] = 1
+    family: ClassVar[str] = "whole"
+    stage: ClassVar[str] = "signal"
     settings_model: ClassVar[type[Settings]] = _Nothing
 
     def reach(self, settings: _Nothing) -> int:
@@ -152,6 +156,7 @@ class _Whole:
 
 class _Time(_Whole):
     id: ClassVar[str] = "test_time"
+    family: ClassVar[str] = "time"
     render = None  # type: ignore[assignment]
 
     def study(self, reel: Any, settings: _Nothing, progress: Progress) -> Timing:
@@ -161,6 +166,7 @@ class _Time(_Whole):
 
 class _Shape(_Whole):
     id: ClassVar[str] = "test_shape"
+    family: ClassVar[str] = "shape"
 
     def new_format(self, fmt: PictureFormat, settings: _Nothing) -> PictureFormat:
         return replace(fmt, width=fmt.width // 2)
@@ -254,3 +260,61 @@ def test_no_step_looks_further_than_it_says(step: str, dirty: MemorySource) -> N
         evidence = source.step.find(window, source.settings)  # type: ignore[union-attr]
         source.step.mend(window, evidence, source.settings)  # type: ignore[union-attr]
         assert 0 < window.furthest <= source.step.reach(source.settings)
+
+
+@pytest.mark.parametrize("step", STEPS)
+def test_every_step_says_its_family_and_stage(step: str) -> None:
+    kind = REGISTRY.steps[step]
+    assert kind.family in METHODS
+    assert kind.stage in STAGES
+    others = {name for family, names in METHODS.items() if family != kind.family for name in names}
+    assert not [name for name in others if hasattr(kind, name)], "the methods of one family only"
+
+
+def test_a_step_that_is_added_goes_where_its_stage_belongs() -> None:
+    treatment = Treatment()
+    for step in ("sidefill", "dirt", "reframe", "pick", "repeats"):
+        treatment = add_step(treatment, step)
+    assert [row.step for row in treatment.steps] == ["pick", "repeats", "dirt", "sidefill", "reframe"]
+
+
+def test_a_step_that_does_not_keep_its_contract_is_refused() -> None:
+    class Lacking(_Whole):
+        id: ClassVar[str] = "lacking"
+        family: ClassVar[str] = "local"
+
+    with pytest.raises(ValueError, match="step lacking of the family local lacks find, mend"):
+        Registry().add(Lacking())  # type: ignore[arg-type]
+    with pytest.raises(ValueError, match="registered already"):
+        REGISTRY.add(REGISTRY.steps["dirt"])
+
+
+def test_steps_of_other_packages_are_taken_in_and_faulty_ones_named(monkeypatch: pytest.MonkeyPatch) -> None:
+    class Point:
+        def __init__(self, name: str, made: Any) -> None:
+            self.name, self.made = name, made
+            self.dist = replace(_Package(), name="other-package")
+
+        def load(self) -> Any:
+            if isinstance(self.made, Exception):
+                raise self.made
+            return self.made
+
+    class Mute(_Whole):
+        id: ClassVar[str] = "mute"
+        render = None  # type: ignore[assignment]
+
+    points = [Point("whole", _Whole), Point("mute", Mute), Point("gone", ImportError("no module named gone"))]
+    monkeypatch.setattr(registry_module, "entry_points", lambda group: points if group == "grevin.steps" else [])
+    registry = Registry()
+    add_installed(registry)
+    assert list(registry.steps) == ["test_whole"]
+    assert registry.faults == [
+        "The step “mute” of other-package is left out: step mute of the family whole lacks render",
+        "The step “gone” of other-package is left out: no module named gone",
+    ]
+
+
+@dataclass(frozen=True)
+class _Package:
+    name: str = ""

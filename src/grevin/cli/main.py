@@ -9,8 +9,9 @@ from typing import Annotated
 import typer
 
 from grevin.cli import apply, bench, demo, job, probe, survey, verify, window
-from grevin.cli.console import report_fault
+from grevin.cli.console import note, report_fault
 from grevin.core.errors import ExitStatus
+from grevin.core.steps.registry import REGISTRY
 
 app = typer.Typer(
     help="Restoration of digitised film and tape that never harms what is not damaged.",
@@ -35,6 +36,8 @@ def _start(
     context: typer.Context,
     version: Annotated[bool, typer.Option("--version", help="Say the version and leave.")] = False,
 ) -> None:
+    for words in REGISTRY.faults:
+        note(words)
     if version:
         window.say_version()
     elif context.invoked_subcommand is None:

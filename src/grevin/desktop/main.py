@@ -11,6 +11,7 @@ import platformdirs
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
+from grevin.core.steps.registry import REGISTRY
 from grevin.desktop.style import look
 from grevin.desktop.window import Window
 
@@ -35,6 +36,8 @@ def run_window(path: Path | None) -> int:
     app = make_application()
     window = Window()
     window.show()
+    if REGISTRY.faults:
+        window.messages.say(" ".join(REGISTRY.faults))
     signal.signal(signal.SIGINT, lambda *_: window.close())
     signal.signal(signal.SIGTERM, lambda *_: window.close())
     wake = QTimer(interval=WAKE_MS)

@@ -13,7 +13,15 @@ from grevin.core.errors import GrevinError
 from grevin.core.intake.declared import Declared, declare
 from grevin.core.intake.examination import Examination
 from grevin.core.intake.reel import DeclaredReel
-from grevin.core.job.document import Reel, add_step, change_regions, change_settings, remove_step, switch_step
+from grevin.core.job.document import (
+    Reel,
+    add_step,
+    change_regions,
+    change_settings,
+    place_of_new,
+    remove_step,
+    switch_step,
+)
 from grevin.core.job.findings import Finding, FindingsTable
 from grevin.core.job.job_file import JobFile
 from grevin.core.job.measured import MeasuredFile
@@ -225,11 +233,11 @@ class Session(JobSession):
             self.selection_changed.emit(place)
 
     def add_step(self, step: str) -> None:
-        """Put a step at the end, look from after it."""
+        """Put a step where its stage belongs, look from after it."""
+        place = place_of_new(self.treatment, step) + 1
         if self._treat(f"Add {step}", add_step(self.treatment, step)):
-            count = len(self.treatment.steps)
-            self.select(count)
-            self.view_from(count)
+            self.select(place)
+            self.view_from(place)
 
     def remove_step(self, place: int) -> None:
         """Take a step out."""

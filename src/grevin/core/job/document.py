@@ -11,6 +11,8 @@ from grevin.core.intake.declared import Declared
 from grevin.core.job.marks import Mark
 from grevin.core.job.shots import Shot, plan_of
 from grevin.core.media.image_sequence import is_pattern
+from grevin.core.steps.base import place_for
+from grevin.core.steps.registry import step_by_id
 from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from grevin.core.treatment.regions import Region
@@ -110,8 +112,14 @@ def migrated(data: dict[str, Any]) -> dict[str, Any]:
 
 
 def add_step(treatment: Treatment, step: str) -> Treatment:
-    """The treatment with one more step, at its defaults."""
-    return Treatment(steps=(*treatment.steps, TreatmentStep.make(step)))
+    """The treatment with one more step at its defaults, where its stage belongs."""
+    place = place_of_new(treatment, step)
+    return Treatment(steps=(*treatment.steps[:place], TreatmentStep.make(step), *treatment.steps[place:]))
+
+
+def place_of_new(treatment: Treatment, step: str) -> int:
+    """Where a step that is added goes."""
+    return place_for(step_by_id(step), [step_by_id(other.step) for other in treatment.steps])
 
 
 def remove_step(treatment: Treatment, place: int) -> Treatment:

@@ -8,10 +8,10 @@ cuts, caching, blending inside the evidence only, keeping untouched samples, the
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import pairwise
-from typing import Any, ClassVar, Protocol, TypeVar
+from typing import Any, ClassVar, Literal, Protocol, TypeVar, get_args
 
 import numpy as np
 import numpy.typing as npt
@@ -25,6 +25,12 @@ from grevin.core.steps.settings import Settings
 from grevin.core.timebase.timeline import Timeline
 
 Made = TypeVar("Made")
+Family = Literal["local", "whole", "time", "shape"]
+Stage = Literal["time", "signal", "light", "surface", "frame", "finish"]  # in the order in which work is done
+STAGES: tuple[str, ...] = get_args(Stage)
+METHODS: dict[str, tuple[str, ...]] = {
+    "local": ("find", "mend"), "whole": ("render",), "time": ("study", "make"), "shape": ("new_format", "reshape"),
+}  # fmt: skip
 Area = tuple[int, int, int, int]  # x, y, width, height in pixels
 Arrays = dict[str, npt.NDArray[Any]]
 
@@ -140,11 +146,22 @@ class Window(Protocol):
 
 
 class Step(Protocol):
-    """What every step has, whatever its family."""
+    """What every step has, whatever its family.
+
+    Attributes:
+        id: as in recipes and jobs.
+        label: for people.
+        version: raised whenever the pictures change for the same settings.
+        family: which of the four contracts it keeps.
+        stage: when in the work it is done, which says where on the path it goes.
+        settings_model: its settings.
+    """
 
     id: ClassVar[str]
     label: ClassVar[str]
     version: ClassVar[int]
+    family: ClassVar[Family]
+    stage: ClassVar[Stage]
     settings_model: ClassVar[type[Settings]]
 
     def reach(self, settings: Any) -> int:
@@ -329,17 +346,36 @@ def shots_of(reel: Reelwise) -> list[range]:
 
 def changes_time(step: AnyStep) -> bool:
     """Whether a step is one of those that change time."""
-    return hasattr(step, "study")
+    return step.family == "time"
+
+
+def place_for(step: AnyStep, others: Sequence[AnyStep]) -> int:
+    """Where on a path of others a step goes by itself: behind those of its stage and the stages before it."""
+    later = (place for place, other in enumerate(others) if STAGES.index(other.stage) > STAGES.index(step.stage))
+    return next(later, len(others))
 
 
 @dataclass
 class Registry:
-    """The steps by id."""
+    """The steps by id.
+
+    Attributes:
+        steps: in the order in which they are offered.
+        faults: a sentence for each step of another package that is left out.
+    """
 
     steps: dict[str, AnyStep] = field(default_factory=dict)
+    faults: list[str] = field(default_factory=list)
 
     def add(self, step: AnyStep) -> None:
-        """Register a step under its id."""
+        """Register a step under its id.
+
+        Raises:
+            ValueError: if the id is taken, or the step does not keep the contract of its family.
+        """
         if step.id in self.steps:
             raise ValueError(f"step {step.id} is registered already")
+        missing = [name for name in ("reach", *METHODS[step.family]) if not callable(getattr(step, name, None))]
+        if missing or step.stage not in STAGES:
+            raise ValueError(f"step {step.id} of the family {step.family} lacks {', '.join(missing) or 'a stage'}")
         self.steps[step.id] = step

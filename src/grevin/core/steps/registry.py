@@ -1,8 +1,9 @@
-"""All steps. A new step is one module and one line here."""
+"""All steps. A new step is one folder and one line here; other packages bring theirs by an entry point."""
 
 from __future__ import annotations
 
 import difflib
+from importlib.metadata import entry_points
 
 from grevin.core.errors import SettingsError
 from grevin.core.steps.base import AnyStep, Registry
@@ -14,9 +15,24 @@ from grevin.core.steps.reframe.step import ReframeStep
 from grevin.core.steps.repeats.step import RepeatsStep
 from grevin.core.steps.sidefill.step import SidefillStep
 
+GROUP = "grevin.steps"  # of entry points: a name, and the class of a step
+
 REGISTRY = Registry()
 for step in (PickStep(), RepeatsStep(), FieldsStep(), RebuildStep(), DirtStep(), ReframeStep(), SidefillStep()):
     REGISTRY.add(step)
+
+
+def add_installed(registry: Registry) -> None:
+    """Take in the steps that other installed packages bring; one that cannot be used is named and left out."""
+    for point in entry_points(group=GROUP):
+        package = point.dist.name if point.dist is not None else "an unknown package"
+        try:
+            registry.add(point.load()())
+        except Exception as fault:  # noqa: BLE001 - whatever another package does wrong, Grevin works without its step
+            registry.faults.append(f"The step “{point.name}” of {package} is left out: {fault}")
+
+
+add_installed(REGISTRY)
 
 
 def step_by_id(step_id: str) -> AnyStep:

@@ -59,7 +59,7 @@ class StepSource:
         self._keys: dict[int, str] = {}
         self._near: dict[tuple[int, int, int], str] = {}
         known = source.size_format if isinstance(source, StepSource) else source.format
-        self._format = step.new_format(known, settings) if _is_shape(step) else known  # type: ignore[union-attr]
+        self._format = step.new_format(known, settings) if step.family == "shape" else known  # type: ignore[union-attr]
 
     @property
     def format(self) -> PictureFormat:
@@ -148,7 +148,7 @@ class StepSource:
     @property
     def changes_whole(self) -> bool:
         """Whether the step changes whole pictures: no evidence says where."""
-        return not self.is_time and not _is_local(self.step)
+        return self.step.family in {"whole", "shape"}
 
     @cached_property
     def identity(self) -> str:
@@ -188,7 +188,7 @@ class StepSource:
     @cached_property
     def _reach(self) -> int:
         """How many frames before and after a frame are read."""
-        return self.step.reach(self.settings) if hasattr(self.step, "reach") else 0
+        return self.step.reach(self.settings)
 
     def near(self, number: int, reach: int) -> str:
         """Key of all that a frame and those within reach of it depend on."""
@@ -211,7 +211,7 @@ class StepSource:
 
     def _acts_on(self, number: int) -> bool:
         """Whether the step changes a frame."""
-        if not _is_local(self.step):
+        if self.step.family != "local":
             return True
         acts = self._cache.get(
             f"acts/{self._on(number)}", lambda: [self._mask_of(number).any()], lambda _: FLAG_BYTES
@@ -239,7 +239,7 @@ class StepSource:
 
     def evidence(self, number: int) -> Evidence | None:
         """Where a local step acts on the frame, in whole chroma blocks; None for the other families."""
-        if not _is_local(self.step):
+        if self.step.family != "local":
             return None
         find = self._find_on_fields if self.on_fields else self._find
         return self._cache.get(f"evidence/{self._on(number)}", lambda: find(number), lambda e: e.nbytes)
@@ -335,10 +335,10 @@ class StepSource:
         if self.is_time:
             return self._timed(number)
         frame = self._source.frame(number)
-        if _is_shape(self.step):
+        if self.step.family == "shape":
             made = self.step.reshape(self.window(number), self._reel_frame(number), self.settings)  # type: ignore[union-attr]
             return frame if made is frame else made
-        if not _is_local(self.step):
+        if self.step.family != "local":
             return from_rgb(frame, self.step.render(self.window(number), self.settings))  # type: ignore[union-attr]
         evidence = self.evidence(number)
         if evidence is None or not evidence.mask.any():
@@ -358,11 +358,3 @@ class StepSource:
     def _mended(self, frame: Frame, window: ChainWindow, evidence: Evidence) -> Frame:
         mended = self.step.mend(window, evidence, self.settings)  # type: ignore[union-attr]
         return paint_inside(frame, mended, evidence.mask, evidence.weight)
-
-
-def _is_local(step: AnyStep) -> bool:
-    return hasattr(step, "find")
-
-
-def _is_shape(step: AnyStep) -> bool:
-    return hasattr(step, "reshape")

@@ -24,7 +24,7 @@ from grevin.core.motion.flow import Luma8, MotionQuality, Places, moved_places, 
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.masks import grow
-from grevin.core.steps.base import Area, Evidence, Window
+from grevin.core.steps.base import Area, Evidence, Family, Stage, Window
 from grevin.core.steps.dirt.filling import RING_PX, Source, fill_blobs, fill_shares
 from grevin.core.steps.dirt.finding import drawn_evidence, find_at, find_blobs, find_roughly
 from grevin.core.steps.dirt.flying import BACK_FROM, BACK_TO, Table, coming_back, elsewhere, flying, table_of
@@ -47,6 +47,8 @@ class DirtStep:
     id: ClassVar[str] = "dirt"
     label: ClassVar[str] = "Dirt"
     version: ClassVar[int] = 6
+    family: ClassVar[Family] = "local"
+    stage: ClassVar[Stage] = "surface"
     works_on_fields: ClassVar[bool] = True  # the two fields of a frame are two moments
     settings_model: ClassVar[type[Settings]] = DirtSettings
 

@@ -22,7 +22,7 @@ from grevin.core.measure.fields import combing
 from grevin.core.motion.flow import MotionQuality
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Evidence, Reelwise, Timing, Window, shots_of
+from grevin.core.steps.base import Evidence, Family, Reelwise, Stage, Timing, Window, shots_of
 from grevin.core.steps.fields.deinterlacing import deinterlaced
 from grevin.core.steps.fields.finding import ShotFields, fields_of_shots, scan_of
 from grevin.core.steps.settings import Settings, setting
@@ -75,6 +75,8 @@ class FieldsStep:
     id: ClassVar[str] = "fields"
     label: ClassVar[str] = "Fields"
     version: ClassVar[int] = 3
+    family: ClassVar[Family] = "time"
+    stage: ClassVar[Stage] = "time"
     settings_model: ClassVar[type[Settings]] = FieldsSettings
     judges_itself: ClassVar[bool] = False
 

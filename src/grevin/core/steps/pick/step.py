@@ -27,7 +27,7 @@ from grevin.core.parallel import in_parallel
 from grevin.core.picture.colour import from_rgb
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Arrays, Doubt, Reelwise, Timing, Window
+from grevin.core.steps.base import Arrays, Doubt, Family, Reelwise, Stage, Timing, Window
 from grevin.core.steps.pick.looking import LAGS, Curve, Look, Shift, against
 from grevin.core.steps.pick.sets import Borders, CaptureSet, sets_in
 from grevin.core.steps.settings import Settings, setting
@@ -77,6 +77,8 @@ class PickStep:
     id: ClassVar[str] = "pick"
     label: ClassVar[str] = "Frame pick"
     version: ClassVar[int] = 4
+    family: ClassVar[Family] = "time"
+    stage: ClassVar[Stage] = "time"
     settings_model: ClassVar[type[Settings]] = PickSettings
 
     def reach(self, settings: PickSettings) -> int:

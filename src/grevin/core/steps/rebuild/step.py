@@ -23,7 +23,7 @@ from grevin.core.errors import SettingsError, UnreadableFrameError
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.masks import runs_of
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Arrays, Evidence, Reelwise, Timing, Window
+from grevin.core.steps.base import Arrays, Evidence, Family, Reelwise, Stage, Timing, Window
 from grevin.core.steps.rebuild.making import Gap, Making, gaps_for, good_beside, made_frame, shown_gap
 from grevin.core.steps.rebuild.ties import TieLine
 from grevin.core.steps.settings import Settings, setting
@@ -85,6 +85,8 @@ class RebuildStep:
     id: ClassVar[str] = "rebuild"
     label: ClassVar[str] = "Frame rebuild"
     version: ClassVar[int] = 3
+    family: ClassVar[Family] = "time"
+    stage: ClassVar[Stage] = "time"
     settings_model: ClassVar[type[Settings]] = RebuildSettings
     judges_itself: ClassVar[bool] = True
 

@@ -22,7 +22,7 @@ from pydantic import Field, field_validator
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.sampling import Map, sampled
-from grevin.core.steps.base import Window
+from grevin.core.steps.base import Family, Stage, Window
 from grevin.core.steps.settings import Settings, TypedItem, setting
 
 LARGEST_PX = 16384
@@ -89,6 +89,8 @@ class ReframeStep:
     id: ClassVar[str] = "reframe"
     label: ClassVar[str] = "Reframe"
     version: ClassVar[int] = 1
+    family: ClassVar[Family] = "shape"
+    stage: ClassVar[Stage] = "frame"
     settings_model: ClassVar[type[Settings]] = ReframeSettings
 
     def reach(self, settings: ReframeSettings) -> int:

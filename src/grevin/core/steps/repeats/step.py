@@ -38,7 +38,7 @@ from grevin.core.parallel import in_parallel
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.masks import runs_of
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Arrays, Doubt, Evidence, Reelwise, Timing, Window, shots_of
+from grevin.core.steps.base import Arrays, Doubt, Evidence, Family, Reelwise, Stage, Timing, Window, shots_of
 from grevin.core.steps.rebuild.making import Gap, Making, gaps_for, good_beside, made_frame, shown_gap
 from grevin.core.steps.settings import Settings, setting
 from grevin.core.timebase.timeline import Timeline
@@ -78,6 +78,8 @@ class RepeatsStep:
     id: ClassVar[str] = "repeats"
     label: ClassVar[str] = "Repeated frames"
     version: ClassVar[int] = 3
+    family: ClassVar[Family] = "time"
+    stage: ClassVar[Stage] = "time"
     settings_model: ClassVar[type[Settings]] = RepeatsSettings
     judges_itself: ClassVar[bool] = True
     finding_kinds: ClassVar[tuple[str, ...]] = ("repeat", "near_repeat", "freeze")  # a word on these is one on a run

@@ -18,7 +18,7 @@ import numpy as np
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.sampling import FloatPlane, black, plane_by_plane
-from grevin.core.steps.base import Window
+from grevin.core.steps.base import Family, Stage, Window
 from grevin.core.steps.settings import Settings, setting
 
 WIDE = Fraction(16, 9)
@@ -44,6 +44,8 @@ class SidefillStep:
     id: ClassVar[str] = "sidefill"
     label: ClassVar[str] = "Side fill"
     version: ClassVar[int] = 1
+    family: ClassVar[Family] = "shape"
+    stage: ClassVar[Stage] = "frame"
     settings_model: ClassVar[type[Settings]] = SidefillSettings
 
     def reach(self, settings: SidefillSettings) -> int:
