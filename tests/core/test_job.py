@@ -1,11 +1,13 @@
 from __future__ import annotations
 
+import json
 import os
 import signal
 import sqlite3
 import subprocess
 import sys
 import time
+from contextlib import closing
 from pathlib import Path
 
 import pytest
@@ -16,6 +18,7 @@ from grevin.core.job.document import Job, Reel, add_step, change_settings, remov
 from grevin.core.job.job_file import JobFile, export_job, import_job
 from grevin.core.render.ledger import LedgerRow
 from grevin.core.treatment.recipe import Treatment
+from grevin.core.treatment.verdicts import Verdict
 
 
 def new_job(path: Path) -> JobFile:
@@ -59,6 +62,54 @@ def test_proofs_ledger_and_looking_are_kept(tmp_path: Path) -> None:
     with sqlite3.connect(tmp_path / "a.grevin") as database:
         assert database.execute("SELECT frame, step, verdict FROM ledger").fetchall() == [(3, "dirt", "mend")] * 2
     database.close()
+
+
+def test_checksums_of_runs_are_read_only_when_asked_for(tmp_path: Path) -> None:
+    job = new_job(tmp_path / "a.grevin")
+    job.add_run(0, {"output": "a.mkv", "summary": "fine", "checksums": ["aa", "bb"]}, [])
+    job.add_run(0, {"output": "b.mkv", "summary": "better", "checksums": ["cc"]}, [])
+    assert [proof for _, proof in job.runs()] == [
+        {"output": "b.mkv", "summary": "better"}, {"output": "a.mkv", "summary": "fine"},
+    ]  # fmt: skip
+    assert job.checksums() == ["cc"]
+    assert job.checksums(1) == ["aa", "bb"]
+    job.close()
+
+
+def test_a_job_of_version_4_opens_with_its_runs(tmp_path: Path) -> None:
+    path = tmp_path / "old.grevin"
+    new_job(path).close()
+    with closing(sqlite3.connect(path)) as old, old:
+        document = json.loads(old.execute("SELECT document FROM acts").fetchone()[0])
+        old.execute("UPDATE acts SET document = ?", (json.dumps({**document, "version": 4}),))
+        proof = json.dumps({"output": "o.mkv", "summary": "fine", "checksums": ["aa", "bb", "cc"]})
+        old.execute("INSERT INTO runs (done_at, reel, proof) VALUES ('then', 1, ?)", (proof,))
+        old.execute("DROP TABLE checksums")
+        old.execute("PRAGMA user_version = 4")
+    job = JobFile.open(path)
+    assert job.document.version == 5
+    assert job.runs() == [("then", {"output": "o.mkv", "summary": "fine"})]
+    assert job.checksums() == ["aa", "bb", "cc"]
+    job.close()
+    again = JobFile.open(path)
+    assert again.checksums() == ["aa", "bb", "cc"]
+    again.close()
+
+
+def test_what_was_said_is_marked_without_reading_it(tmp_path: Path) -> None:
+    job = new_job(tmp_path / "a.grevin")
+    marks = [job.words_said(1)]
+    for word in ("mend", "leave"):
+        job.act("Say", job.document, 1, [Verdict("dirt", 3, (1, 2, 3, 4), word)])
+        marks.append(job.words_said(1))
+    job.act("Rest", job.document)
+    assert job.words_said(1) == marks[-1]
+    job.undo()
+    job.undo()
+    assert job.words_said(1) == marks[1]
+    assert len(set(marks)) == 3
+    assert job.words_said(2) == (0, 0)
+    job.close()
 
 
 def test_export_and_import_are_plain_json(tmp_path: Path) -> None:
@@ -110,6 +161,7 @@ def test_what_is_no_job_is_refused(tmp_path: Path) -> None:
 
 KILLED = """
 import sys
+from contextlib import closing
 from pathlib import Path
 from grevin.core.job.document import change_settings, add_step
 from grevin.core.job.job_file import JobFile

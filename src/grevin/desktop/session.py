@@ -73,6 +73,7 @@ class Session(JobSession):
         self.plan = Plan.whole(Treatment())
         self.parts = ReelParts(lambda: self.entry, self._change_reel)
         self.verdicts = Verdicts()
+        self._words_said = (0, 0)  # which words those are
         self.findings: FindingsTable | None = None
         self.selected = 0
         self.place = Place(0, 0)
@@ -117,7 +118,7 @@ class Session(JobSession):
         self.job_file, self.reel, self.reel_index = job_file, reel, index
         entry = job_file.document.reels[index]
         self.examined = job_file.examination(reel.reader.identity)
-        self.verdicts = Verdicts(job_file.verdicts(entry.id))
+        self.verdicts = self._words(entry.id)
         self.findings = job_file.findings(entry.id)
         self.findings.judge(self.verdicts)
         self.unreadable = {found.first: found.words for found in self.findings.every(UNREADABLE)}
@@ -351,8 +352,9 @@ class Session(JobSession):
         if entry is not None and after is not None and entry.id == after.id:
             if entry.declared != after.declared:
                 self._declare_anew(after.declared)
-            words = Verdicts(self.job_file.verdicts(after.id)) if self.job_file is not None else Verdicts()
-            said = set(words) != set(self.verdicts)
+            mark = self.job_file.words_said(after.id) if self.job_file is not None else (0, 0)
+            said = mark != self._words_said
+            words = self._words(after.id) if said else self.verdicts
             if said and self.findings is not None:
                 self.findings.judge(words)
             if said or entry.plan() != after.plan():
@@ -366,6 +368,12 @@ class Session(JobSession):
             self.reels_changed.emit()
         self.history_changed.emit()
         return True
+
+    def _words(self, reel: int) -> Verdicts:
+        """What a person said on places of a reel."""
+        assert self.job_file is not None
+        self._words_said = self.job_file.words_said(reel)
+        return Verdicts(self.job_file.verdicts(reel))
 
     def _find_open_reel(self, entry: Reel | None) -> None:
         """The open reel may have moved, or be gone, when taking it in was undone."""

@@ -17,7 +17,7 @@ from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from grevin.core.treatment.regions import Region
 
-JOB_FORMAT, JOB_VERSION = "grevin-job", 4
+JOB_FORMAT, JOB_VERSION = "grevin-job", 5
 
 
 class Reel(BaseModel):
@@ -106,7 +106,11 @@ def migrated(data: dict[str, Any]) -> dict[str, Any]:
             for place, reel in enumerate(data.get("reels", []))
         ]
         data = {**data, "version": 2, "reels": reels}
-    if data.get("version") in {2, 3}:  # treatments without regions; reels without shots and marks
+    if data.get("version") in {
+        2,
+        3,
+        4,
+    }:  # treatments without regions; reels without shots and marks; runs (see the file)
         data = {**data, "version": JOB_VERSION}
     return data
 

@@ -140,16 +140,24 @@ class FindingsTable:
     def judge(self, verdicts: Verdicts) -> None:
         """Let queries know a person's words: each falls on the findings of its kind, frame and place."""
         self._database.execute("DELETE FROM said")
-        rows: list[tuple[int, str]] = []
-        for verdict in verdicts:
-            near = self._database.execute(
-                "SELECT id, x, y, width, height FROM found WHERE reel = ? AND kind = ? AND first = ?",
-                (self._reel, verdict.step, verdict.frame),
-            )
-            for id_, *area in near:
-                whole = not area[2]
-                if whole or same_place((area[0], area[1], area[2], area[3]), verdict.area):
-                    rows.append((id_, verdict.word))
+        self._database.execute(
+            "CREATE TEMP TABLE IF NOT EXISTS words (kind TEXT, first INTEGER, x INTEGER, y INTEGER, width INTEGER,"
+            " height INTEGER, word TEXT)"
+        )
+        self._database.execute("DELETE FROM words")
+        said = ((one.step, one.frame, *one.area, one.word) for one in verdicts)
+        self._database.executemany("INSERT INTO words VALUES (?, ?, ?, ?, ?, ?, ?)", said)
+        near = self._database.execute(
+            "SELECT found.id, found.x, found.y, found.width, found.height, words.x, words.y, words.width, words.height,"
+            " words.word FROM words JOIN found ON found.reel = ? AND found.kind = words.kind"
+            " AND found.first = words.first ORDER BY words.rowid",
+            (self._reel,),
+        )
+        rows = [
+            (id_, word)
+            for id_, x, y, width, height, *area, word in near
+            if not width or same_place((x, y, width, height), (area[0], area[1], area[2], area[3]))
+        ]
         self._database.executemany("INSERT OR REPLACE INTO said VALUES (?, ?)", rows)
         self._database.commit()
 

@@ -47,6 +47,8 @@ CREATE TABLE IF NOT EXISTS verdicts (id INTEGER PRIMARY KEY, act INTEGER NOT NUL
   step TEXT NOT NULL, frame INTEGER NOT NULL, x INTEGER NOT NULL, y INTEGER NOT NULL, width INTEGER NOT NULL,
   height INTEGER NOT NULL, word TEXT NOT NULL);
 CREATE INDEX IF NOT EXISTS verdicts_by_reel ON verdicts(reel, act);
+CREATE TABLE IF NOT EXISTS checksums (run INTEGER NOT NULL REFERENCES runs(id), place INTEGER NOT NULL,
+  checksum TEXT NOT NULL, PRIMARY KEY (run, place)) WITHOUT ROWID;
 """
 _EVERY_TABLE = [
     statement.strip()
@@ -144,6 +146,12 @@ class JobFile:
         ).fetchall()
         return [Verdict(step, frame, (x, y, width, height), word) for step, frame, x, y, width, height, word in rows]
 
+    def words_said(self, reel: int) -> tuple[int, int]:
+        """Changes whenever `verdicts` would give others."""
+        query = "SELECT count(*), coalesce(max(id), 0) FROM verdicts WHERE reel = ? AND act <= ?"
+        count, last = self._database.execute(query, (reel, self._current())).fetchone()
+        return int(count), int(last)
+
     def undo_label(self) -> str | None:
         """What undo would take back; None if there is nothing."""
         row = self._database.execute(
@@ -192,9 +200,11 @@ class JobFile:
         names = ", ".join(column.name for column in fields(LedgerRow))
         marks = ", ".join("?" * len(fields(LedgerRow)))
         with self._database:
+            kept = {name: value for name, value in proof.items() if name != "checksums"}
             cursor = self._database.execute(
-                "INSERT INTO runs (done_at, reel, proof) VALUES (?, ?, ?)", (_now(), reel, json.dumps(proof))
+                "INSERT INTO runs (done_at, reel, proof) VALUES (?, ?, ?)", (_now(), reel, json.dumps(kept))
             )
+            _keep_checksums(self._database, int(cursor.lastrowid or 0), proof.get("checksums", []))
             self._database.executemany(
                 f"INSERT INTO ledger (run, {names}) VALUES (?, {marks})",
                 ((cursor.lastrowid, *astuple(row)) for row in rows),
@@ -207,9 +217,15 @@ class JobFile:
             job.add_run(reel, proof, rows)
 
     def runs(self) -> list[tuple[str, dict[str, Any]]]:
-        """(time, proof) of all finished outputs, newest first."""
+        """(time, proof) of all finished outputs, newest first; without the checksums of their frames."""
         rows = self._database.execute("SELECT done_at, proof FROM runs ORDER BY id DESC").fetchall()
         return [(str(done_at), json.loads(proof)) for done_at, proof in rows]
+
+    def checksums(self, place: int = 0) -> list[str]:
+        """The checksums of the frames of a finished output, in order; 0 is the newest one."""
+        newest = "SELECT id FROM runs ORDER BY id DESC LIMIT 1 OFFSET ?"
+        query = f"SELECT checksum FROM checksums WHERE run = ({newest}) ORDER BY place"
+        return [str(row[0]) for row in self._database.execute(query, (place,))]
 
     def load(self, identity: str) -> bytes | None:
         """A stored frame index (`media.frame_index.IndexStore`)."""
@@ -296,7 +312,17 @@ def _bring_up_to_date(database: sqlite3.Connection) -> None:
                 " figures) SELECT reel, 'looking', kind, first, last, 0, 0, 0, 0, 1.0, words, '{}' FROM findings"
             )
             database.execute("DROP TABLE findings")
+        for run, text in database.execute("SELECT id, proof FROM runs").fetchall():
+            proof = json.loads(text)
+            if "checksums" in proof:  # before version 5 they were parsed whenever a job was opened
+                _keep_checksums(database, run, proof.pop("checksums"))
+                database.execute("UPDATE runs SET proof = ? WHERE id = ?", (json.dumps(proof), run))
         database.execute(f"PRAGMA user_version = {JOB_VERSION}")
+
+
+def _keep_checksums(database: sqlite3.Connection, run: int, checksums: Iterable[str]) -> None:
+    rows = ((run, place, checksum) for place, checksum in enumerate(checksums))
+    database.executemany("INSERT OR REPLACE INTO checksums VALUES (?, ?, ?)", rows)
 
 
 def export_job(path: Path) -> dict[str, Any]:
