@@ -20,6 +20,7 @@ from grevin.core.steps.base import AnyStep, Area, Evidence
 from grevin.core.steps.registry import step_by_id
 from grevin.core.steps.settings import Settings
 from grevin.core.timebase.timeline import Timeline
+from grevin.core.treatment.following import Follower
 from grevin.core.treatment.recipe import Treatment
 from grevin.core.treatment.regions import Region
 from grevin.core.treatment.said import Said
@@ -63,6 +64,7 @@ class Chain:
         self.source = CachedSource(reel, self.cache)
         self.shots = ShotFinder(self.source, self.cache, cuts)
         self.verdicts = verdicts or Verdicts()
+        self.follower = Follower(self.source, self.shots, self.cache)
         self.steps: list[StepSource] = []
         self.view_points: list[CachedSource | StepSource] = [self.source]
         for row in treatment.steps:
@@ -73,7 +75,7 @@ class Chain:
 
     def add(self, step: AnyStep, settings: Settings, regions: tuple[Region, ...] = ()) -> StepSource:
         """Put a step at the end."""
-        said = Said(self.verdicts, regions)
+        said = Said(self.verdicts, regions, self.follower)
         last = self.result
         behind = isinstance(last, StepSource) and last.changes_time
         shots = MappedShots(self.shots, lambda: last.timeline) if behind else self.shots  # type: ignore[union-attr]

@@ -66,7 +66,7 @@ class Treatment(BaseModel):
             if not step.enabled:
                 row["enabled"] = False
             if step.regions:
-                row["regions"] = [region.model_dump(exclude_none=True) for region in step.regions]
+                row["regions"] = [region.data() for region in step.regions]
             steps.append(row)
         return {"format": RECIPE_FORMAT, "version": RECIPE_VERSION, "steps": steps}
 

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from grevin.core.treatment.regions import Region
+from grevin.core.keys import content_key
+from grevin.core.treatment.following import Follower
+from grevin.core.treatment.regions import STANDING, Region, Weight, allowed
 from grevin.core.treatment.verdicts import Verdicts
 
 
@@ -15,7 +17,19 @@ class Said:
     Attributes:
         verdicts: words on single places of the reel.
         regions: where the step may act.
+        follower: tells where regions that follow the picture have gone.
     """
 
     verdicts: Verdicts
     regions: tuple[Region, ...] = ()
+    follower: Follower | None = None
+
+    def regions_key(self, frame: int) -> str:
+        """Changes with the regions that apply to a frame; "" for none."""
+        acting = [region.model_dump_json() for region in self.regions if region.holds(frame)]
+        return content_key(frame if any(r.keys or r.follow for r in self.regions) else "", *acting) if acting else ""
+
+    def allowed(self, frame: int, shape: tuple[int, int]) -> Weight | None:
+        """(H, W) float32 0..1, how much of what the step does is taken on a frame; None for all, everywhere."""
+        follower = self.follower
+        return allowed(self.regions, frame, shape, lambda r: follower.shift(r, frame) if follower else STANDING)

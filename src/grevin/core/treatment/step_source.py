@@ -27,7 +27,7 @@ from grevin.core.treatment.fieldwise import (
     woven,
     woven_frame,
 )
-from grevin.core.treatment.regions import allowed, inside_only, within
+from grevin.core.treatment.regions import blended, inside_only, within
 from grevin.core.treatment.said import Said
 from grevin.core.treatment.shots import Shots
 from grevin.core.treatment.verdicts import Verdict, apply_verdicts
@@ -54,8 +54,7 @@ class StepSource:
         self._studies = studies
         self.is_time = changes_time(step)
         self._timeline: Timeline | None = None
-        where = [region.model_dump_json() for region in said.regions]
-        self._own = content_key(step.id, step.version, settings.model_dump_json(), *where)
+        self._own = content_key(step.id, step.version, settings.model_dump_json())
         self._keys: dict[int, str] = {}
         self._near: dict[tuple[int, int, int], str] = {}
         known = source.size_format if isinstance(source, StepSource) else source.format
@@ -154,7 +153,8 @@ class StepSource:
     def identity(self) -> str:
         """Key over everything that the pictures depend on."""
         words = "/".join(self._said.verdicts.key(kind) for kind in self._kinds)
-        return content_key(self._source.identity, self._own, words, self._shots.key())
+        where = [region.model_dump_json() for region in self._said.regions]
+        return content_key(self._source.identity, self._own, words, self._shots.key(), *where)
 
     def __len__(self) -> int:
         return len(self.timing.timeline) if self.is_time else len(self._source)
@@ -173,7 +173,8 @@ class StepSource:
         return key
 
     def _local_key(self, number: int) -> str:
-        words = self._said.verdicts.key(self.step.id, self._reel_frame(number))
+        place = self._reel_frame(number)
+        words = self._said.verdicts.key(self.step.id, place) + self._said.regions_key(place)
         cuts = self._shots.key(number, self._reach)
         ahead = min(self._reach, len(self._source) - 1 - number)
         return content_key(self._own, words, cuts, number, ahead, self._source.near(number, self._reach))
@@ -258,7 +259,7 @@ class StepSource:
     def _find(self, number: int) -> Evidence:
         window, place = self.window(number), self._reel_frame(number)
         found = self.step.find(window, self.settings)  # type: ignore[union-attr]
-        found = within(found, allowed(self._said.regions, place, found.mask.shape))
+        found = within(found, self._said.allowed(place, (window.format.height, window.format.width)))
         return self._settled(found, window, self._said.verdicts.on(self.step.id, place))
 
     def _find_on_fields(self, number: int) -> Evidence:
@@ -269,7 +270,7 @@ class StepSource:
 
         def find() -> tuple[Evidence, Evidence]:
             place, fmt = self._reel_frame(number), self._source.format
-            where = allowed(self._said.regions, place, (fmt.height, fmt.width))
+            where = self._said.allowed(place, (fmt.height, fmt.width))
             windows = [self.window(number, parity) for parity in PARITIES]
             top, bottom = (
                 within(self.step.find(window, self.settings), None if where is None else where[parity::2])  # type: ignore[union-attr]
@@ -315,8 +316,8 @@ class StepSource:
         everywhere = np.ones((fmt.height, fmt.width), np.bool_)
         if timing.timeline.moves:
             return everywhere
-        where = allowed(self._said.regions, self._reel_frame(number), everywhere.shape)
-        return everywhere if where is None else align_to_chroma(where, fmt)
+        where = self._said.allowed(self._reel_frame(number), (fmt.height, fmt.width))
+        return everywhere if where is None else align_to_chroma(where > 0, fmt)
 
     def _timed(self, number: int) -> Frame:
         """A frame behind a time step: a copy, or made anew."""
@@ -339,7 +340,9 @@ class StepSource:
             made = self.step.reshape(self.window(number), self._reel_frame(number), self.settings)  # type: ignore[union-attr]
             return frame if made is frame else made
         if self.step.family != "local":
-            return from_rgb(frame, self.step.render(self.window(number), self.settings))  # type: ignore[union-attr]
+            made = from_rgb(frame, self.step.render(self.window(number), self.settings))  # type: ignore[union-attr]
+            fmt = frame.format
+            return blended(frame, made, self._said.allowed(self._reel_frame(number), (fmt.height, fmt.width)))
         evidence = self.evidence(number)
         if evidence is None or not evidence.mask.any():
             return frame
