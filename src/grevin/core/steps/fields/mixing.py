@@ -108,31 +108,16 @@ def mix_of(filtered: Levels, mean: Levels, known: Levels, moved: list[Levels], m
     size = max(1, filtered.shape[1] // 2), max(1, filtered.shape[0] // 2)
     trusts = _trusts(misfits, size)
     noise = noise_of(moved[0], moved[1] if len(moved) > 1 else filtered)
-
-    def error(one: Levels, other: Levels, share: float | Levels) -> Levels:
-        """Mean squared difference on the halved grid, less what noise explains."""
-        apart = cv2.subtract(one, other)
-        small = cv2.resize(cv2.multiply(apart, apart), size, interpolation=cv2.INTER_AREA)
-        return np.asarray(np.maximum(cv2.blur(small, (EVEN_PX, EVEN_PX)) - share * noise.variance, 0), np.float32)
-
     total = np.asarray(sum(trusts) + np.float32(1e-3), np.float32)
     parts = [np.asarray(trust / total, np.float32) for trust in trusts]
-    wide = [cv2.resize(part, filtered.shape[::-1], interpolation=cv2.INTER_LINEAR) for part in parts]
-    joined = np.asarray(sum(cv2.multiply(part, one) for part, one in zip(wide, moved, strict=True)), np.float32)
-    joined += (np.float32(1.0) - np.asarray(sum(wide), np.float32)) * filtered
+    joined = _joined(parts, moved, filtered)
     alone = np.asarray(sum(part * part for part in parts), np.float32)  # of the noise's variance that the joined keep
     spread = np.asarray(noise.of_mean + alone, np.float32)
-    soft = np.float32(SOFT_SHARE) * error(known, _mean_of_next(known), 1.5 - 2.0 * max(0.0, noise.next_line))
-    by_filter, by_mean = error(filtered, joined, 0.0), error(mean, joined, 0.0)
-    noisy = np.minimum(spread * np.float32(noise.variance), np.minimum(by_filter, by_mean))
-    of_mean = np.minimum(by_mean - noisy, soft)
-    of_joined = by_mean - noisy - of_mean
-    of_filter = np.minimum(by_filter - noisy, error(filtered, mean, 0.1) + of_mean)
-    first = 1.0 / (of_filter + FILTER_NOISE * noise.variance + LEAST_ERROR)
-    second = 1.0 / (of_mean + LEAST_ERROR)
-    first, second = first / (first + second), second / (first + second)
+    errors = _Errors(size, noise.variance)
+    soft = np.float32(SOFT_SHARE) * errors.of(known, _mean_of_next(known), 1.5 - 2.0 * max(0.0, noise.next_line))
+    first, second, of_joined = _within_the_field(errors, filtered, mean, joined, soft, spread)
     own = cv2.resize(np.asarray(first, np.float32), filtered.shape[::-1], interpolation=cv2.INTER_LINEAR)
-    apart = error(mean + own * (filtered - mean), joined, spread)
+    apart = errors.of(mean + own * (filtered - mean), joined, spread)
     shared = noise.variance * (1.0 - noise.between)
     own_error = noise.left_by_mean * noise.variance + ROUNDING + np.minimum(apart, soft)
     joined_error = noise.variance * (1.0 + alone) + ROUNDING + np.minimum(of_joined, apart)
@@ -140,6 +125,47 @@ def mix_of(filtered: Levels, mean: Levels, known: Levels, moved: list[Levels], m
     share = np.clip((own_error - shared) / both, 0.0, 1.0) * np.maximum.reduce(trusts)
     full = (first * (1.0 - share), second * (1.0 - share), *(part * share for part in parts))
     return _normalised([np.asarray(one, np.float32) for one in full])
+
+
+@dataclass(frozen=True)
+class _Errors:
+    """Differences of candidates on a grid of half the size.
+
+    Attributes:
+        size: (width, height) of the grid.
+        variance: of the noise.
+    """
+
+    size: tuple[int, int]
+    variance: float
+
+    def of(self, one: Levels, other: Levels, share: float | Levels) -> Levels:
+        """Mean squared difference, less the share of the noise's variance that explains it."""
+        apart = cv2.subtract(one, other)
+        small = cv2.resize(cv2.multiply(apart, apart), self.size, interpolation=cv2.INTER_AREA)
+        return np.asarray(np.maximum(cv2.blur(small, (EVEN_PX, EVEN_PX)) - share * self.variance, 0), np.float32)
+
+
+def _joined(parts: list[Shares], moved: list[Levels], filtered: Levels) -> Levels:
+    """The lines of the fields around, each by its part; the filter's where none is trusted."""
+    wide = [cv2.resize(part, filtered.shape[::-1], interpolation=cv2.INTER_LINEAR) for part in parts]
+    joined = np.asarray(sum(cv2.multiply(part, one) for part, one in zip(wide, moved, strict=True)), np.float32)
+    joined += (np.float32(1.0) - np.asarray(sum(wide), np.float32)) * filtered
+    return joined
+
+
+def _within_the_field(
+    errors: _Errors, filtered: Levels, mean: Levels, joined: Levels, soft: Levels, spread: Levels
+) -> tuple[Shares, Shares, Levels]:  # fmt: skip
+    """Shares of the filter and of the mean, and the error of the joined, from how far the three lie apart."""
+    by_filter, by_mean = errors.of(filtered, joined, 0.0), errors.of(mean, joined, 0.0)
+    noisy = np.minimum(spread * np.float32(errors.variance), np.minimum(by_filter, by_mean))
+    of_mean = np.minimum(by_mean - noisy, soft)
+    of_joined = by_mean - noisy - of_mean
+    of_filter = np.minimum(by_filter - noisy, errors.of(filtered, mean, 0.1) + of_mean)
+    first = 1.0 / (of_filter + FILTER_NOISE * errors.variance + LEAST_ERROR)
+    second = 1.0 / (of_mean + LEAST_ERROR)
+    return first / (first + second), second / (first + second), of_joined
 
 
 def _normalised(shares: list[Shares]) -> Mix:
