@@ -15,7 +15,7 @@ import numpy.typing as npt
 
 Luma8 = npt.NDArray[np.uint8]
 Flow = npt.NDArray[np.float32]
-Places = tuple[npt.NDArray[np.int32], npt.NDArray[np.int32]]
+Places = tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]
 MotionQuality = Literal["fine", "quick", "glance", "far"]
 
 SMALLEST_SIDE = 16  # pictures below this have no motion that can be estimated
@@ -140,10 +140,9 @@ def outside(across: Flow, down: Flow, shape: tuple[int, ...]) -> npt.NDArray[np.
 
 
 def places_of(mask: npt.NDArray[np.bool_]) -> Places:
-    """(rows, columns) of the set pixels, each (N,) int32; several times faster than `np.nonzero`."""
-    found = cv2.findNonZero(mask.view(np.uint8))
-    places = np.zeros((0, 2), np.int32) if found is None else np.asarray(found, np.int32).reshape(-1, 2)
-    return places[:, 1], places[:, 0]
+    """(rows, columns) of the set pixels, each (N,) int64; several times faster than `np.nonzero` where they are few."""
+    rows, columns = np.divmod(np.flatnonzero(mask), mask.shape[1])
+    return rows, columns
 
 
 def moved_places(flow: Flow, places: Places) -> tuple[Flow, Flow]:
