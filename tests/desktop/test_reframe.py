@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QLineEdit
+from PySide6.QtWidgets import QLabel, QLineEdit, QToolButton
 from pytestqt.qtbot import QtBot
 
+from grevin.core.treatment.over_time import OverTime
 from grevin.desktop.window import Window
 from tests.desktop.conftest import settle
 
@@ -66,3 +67,22 @@ def test_a_wider_frame_is_shown_as_wide_as_it_is(qtbot: QtBot, window: Window) -
         assert table.look is not None
         assert not table.missing
         table.grab()
+
+
+def test_numbers_that_change_over_time_are_shown_and_taken_out(qtbot: QtBot, treated: Window) -> None:
+    session = treated.session
+    changing = OverTime.model_validate(
+        {"setting": "grow_px", "keys": [{"frame": 0, "value": 1}, {"frame": 4, "value": 5}]}
+    )
+    session.change_over_time(1, (changing,))
+    settle(qtbot, treated)
+    words = [label for label in treated.findChildren(QLabel) if "grow_px over time" in label.text()]
+    assert words[0].isVisible()
+    assert session.chain is not None
+    assert session.chain.steps[0].settings_at(4).grow_px == 5
+    row = words[0].parentWidget()
+    qtbot.mouseClick(row.findChildren(QToolButton)[0], Qt.MouseButton.LeftButton)
+    settle(qtbot, treated)
+    assert session.treatment.steps[0].over_time == ()
+    session.undo()
+    assert session.treatment.steps[0].over_time == (changing,)

@@ -16,6 +16,7 @@ from grevin.core.intake.reel import DeclaredReel
 from grevin.core.job.document import (
     Reel,
     add_step,
+    change_over_time,
     change_regions,
     change_settings,
     place_of_new,
@@ -32,6 +33,7 @@ from grevin.core.steps.registry import step_by_id
 from grevin.core.timebase.counters import COUNTER_LABELS, Counter, CounterKind
 from grevin.core.timebase.timeline import Timeline
 from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.over_time import OverTime
 from grevin.core.treatment.plan import Plan, TreatedReel
 from grevin.core.treatment.recipe import Treatment
 from grevin.core.treatment.regions import Region
@@ -281,6 +283,11 @@ class Session(JobSession):
         """Other regions of a step."""
         if regions != self.treatment.steps[place - 1].regions:
             self._treat("Change regions", change_regions(self.treatment, place - 1, regions))
+
+    def change_over_time(self, place: int, over_time: tuple[OverTime, ...]) -> None:
+        """Other numbers of a step that change from frame to frame."""
+        if over_time != self.treatment.steps[place - 1].over_time:
+            self._treat("Change settings over time", change_over_time(self.treatment, place - 1, over_time))
 
     # Reels
 

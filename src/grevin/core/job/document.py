@@ -13,6 +13,7 @@ from grevin.core.job.shots import Shot, plan_of
 from grevin.core.media.image_sequence import is_pattern
 from grevin.core.steps.base import place_for
 from grevin.core.steps.registry import step_by_id
+from grevin.core.treatment.over_time import OverTime
 from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from grevin.core.treatment.regions import Region
@@ -138,13 +139,19 @@ def change_settings(treatment: Treatment, place: int, changes: dict[str, Any]) -
         SettingsError: if a value is not allowed.
     """
     old = treatment.steps[place]
-    new = TreatmentStep.make(old.step, {**old.settings, **changes}, old.enabled, old.regions)
+    new = TreatmentStep.make(old.step, {**old.settings, **changes}, old.enabled, old.regions, old.over_time)
     return Treatment(steps=(*treatment.steps[:place], new, *treatment.steps[place + 1 :]))
 
 
 def change_regions(treatment: Treatment, place: int, regions: tuple[Region, ...]) -> Treatment:
     """The treatment with other regions at `place`."""
     new = treatment.steps[place].model_copy(update={"regions": regions})
+    return Treatment(steps=(*treatment.steps[:place], new, *treatment.steps[place + 1 :]))
+
+
+def change_over_time(treatment: Treatment, place: int, over_time: tuple[OverTime, ...]) -> Treatment:
+    """The treatment with other numbers that change over time at `place`."""
+    new = treatment.steps[place].model_copy(update={"over_time": over_time})
     return Treatment(steps=(*treatment.steps[:place], new, *treatment.steps[place + 1 :]))
 
 

@@ -21,6 +21,7 @@ from grevin.core.steps.registry import step_by_id
 from grevin.core.steps.settings import Settings
 from grevin.core.timebase.timeline import Timeline
 from grevin.core.treatment.following import Follower
+from grevin.core.treatment.over_time import OverTime
 from grevin.core.treatment.recipe import Treatment
 from grevin.core.treatment.regions import Region
 from grevin.core.treatment.said import Said
@@ -69,13 +70,15 @@ class Chain:
         self.view_points: list[CachedSource | StepSource] = [self.source]
         for row in treatment.steps:
             if row.enabled:
-                self.add(step_by_id(row.step), row.model(), row.regions)
+                self.add(step_by_id(row.step), row.model(), row.regions, row.over_time)
             else:
                 self.view_points.append(self.result)
 
-    def add(self, step: AnyStep, settings: Settings, regions: tuple[Region, ...] = ()) -> StepSource:
+    def add(
+        self, step: AnyStep, settings: Settings, regions: tuple[Region, ...] = (), over_time: tuple[OverTime, ...] = ()
+    ) -> StepSource:  # fmt: skip
         """Put a step at the end."""
-        said = Said(self.verdicts, regions, self.follower)
+        said = Said(self.verdicts, regions, self.follower, over_time)
         last = self.result
         behind = isinstance(last, StepSource) and last.changes_time
         shots = MappedShots(self.shots, lambda: last.timeline) if behind else self.shots  # type: ignore[union-attr]

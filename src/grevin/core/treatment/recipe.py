@@ -12,6 +12,7 @@ from pydantic import BaseModel, ConfigDict
 from grevin.core.errors import SettingsError, UsageError
 from grevin.core.steps.registry import step_by_id
 from grevin.core.steps.settings import Settings
+from grevin.core.treatment.over_time import OverTime, checked
 from grevin.core.treatment.regions import Region
 
 RECIPE_FORMAT, RECIPE_VERSION = "grevin-recipe", 1
@@ -25,6 +26,7 @@ class TreatmentStep(BaseModel):
         settings: only what differs from the defaults need be given; kept in full.
         enabled: whether it acts.
         regions: where it may act; everywhere where there are none.
+        over_time: numbers that change from frame to frame.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -33,10 +35,12 @@ class TreatmentStep(BaseModel):
     settings: dict[str, Any] = {}
     enabled: bool = True
     regions: tuple[Region, ...] = ()
+    over_time: tuple[OverTime, ...] = ()
 
     @classmethod
     def make(
-        cls, step: str, settings: dict[str, Any] | None = None, enabled: bool = True, regions: tuple[Region, ...] = ()
+        cls, step: str, settings: dict[str, Any] | None = None, enabled: bool = True, regions: tuple[Region, ...] = (),
+        over_time: tuple[OverTime, ...] = (),
     ) -> TreatmentStep:  # fmt: skip
         """A step with checked settings.
 
@@ -44,7 +48,8 @@ class TreatmentStep(BaseModel):
             SettingsError: if the step or a setting is unknown or out of range.
         """
         model = step_by_id(step).settings_model.read(settings or {}, step)
-        return cls(step=step, settings=model.model_dump(), enabled=enabled, regions=regions)
+        checked(step_by_id(step), model.model_dump(), over_time)
+        return cls(step=step, settings=model.model_dump(), enabled=enabled, regions=regions, over_time=over_time)
 
     def model(self) -> Settings:
         """The settings as the step's own model."""
@@ -67,6 +72,8 @@ class Treatment(BaseModel):
                 row["enabled"] = False
             if step.regions:
                 row["regions"] = [region.data() for region in step.regions]
+            if step.over_time:
+                row["over_time"] = [one.model_dump() for one in step.over_time]
             steps.append(row)
         return {"format": RECIPE_FORMAT, "version": RECIPE_VERSION, "steps": steps}
 
@@ -100,7 +107,7 @@ def _read_step(row: Any, place: int, name: str) -> TreatmentStep:
         raise SettingsError(
             f"Step {place} of {name} is not written as one ({where}).", 'Write {"step": "dirt", "settings": {}}.'
         ) from fault
-    return TreatmentStep.make(raw.step, raw.settings, raw.enabled, raw.regions)
+    return TreatmentStep.make(raw.step, raw.settings, raw.enabled, raw.regions, raw.over_time)
 
 
 def read_recipe(path: Path) -> Treatment:

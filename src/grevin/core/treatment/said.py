@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from grevin.core.keys import content_key
 from grevin.core.treatment.following import Follower
+from grevin.core.treatment.over_time import OverTime
 from grevin.core.treatment.regions import STANDING, Region, Weight, allowed
 from grevin.core.treatment.verdicts import Verdicts
 
@@ -18,11 +19,13 @@ class Said:
         verdicts: words on single places of the reel.
         regions: where the step may act.
         follower: tells where regions that follow the picture have gone.
+        over_time: numbers of the settings that change.
     """
 
     verdicts: Verdicts
     regions: tuple[Region, ...] = ()
     follower: Follower | None = None
+    over_time: tuple[OverTime, ...] = ()
 
     def regions_key(self, frame: int) -> str:
         """Changes with the regions that apply to a frame; "" for none."""

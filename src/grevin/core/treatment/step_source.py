@@ -27,6 +27,7 @@ from grevin.core.treatment.fieldwise import (
     woven,
     woven_frame,
 )
+from grevin.core.treatment.over_time import SettingsOverTime
 from grevin.core.treatment.regions import blended, inside_only, within
 from grevin.core.treatment.said import Said
 from grevin.core.treatment.shots import Shots
@@ -44,6 +45,7 @@ class StepSource:
         results: ByteCache, said: Said, studies: Studies | None = None,
     ) -> None:  # fmt: skip
         self.step = step
+        self._settings = SettingsOverTime(settings, said.over_time, step.id)
         self.settings = settings
         self._source = source
         self._earlier = source if isinstance(source, StepSource) else None
@@ -54,7 +56,7 @@ class StepSource:
         self._studies = studies
         self.is_time = changes_time(step)
         self._timeline: Timeline | None = None
-        self._own = content_key(step.id, step.version, settings.model_dump_json())
+        self._own = content_key(step.id, step.version)
         self._keys: dict[int, str] = {}
         self._near: dict[tuple[int, int, int], str] = {}
         known = source.size_format if isinstance(source, StepSource) else source.format
@@ -154,7 +156,9 @@ class StepSource:
         """Key over everything that the pictures depend on."""
         words = "/".join(self._said.verdicts.key(kind) for kind in self._kinds)
         where = [region.model_dump_json() for region in self._said.regions]
-        return content_key(self._source.identity, self._own, words, self._shots.key(), *where)
+        where += [one.model_dump_json() for one in self._said.over_time]
+        own = self.settings.model_dump_json()
+        return content_key(self._source.identity, self._own, own, words, self._shots.key(), *where)
 
     def __len__(self) -> int:
         return len(self.timing.timeline) if self.is_time else len(self._source)
@@ -175,6 +179,7 @@ class StepSource:
     def _local_key(self, number: int) -> str:
         place = self._reel_frame(number)
         words = self._said.verdicts.key(self.step.id, place) + self._said.regions_key(place)
+        words += self._settings.at(place).model_dump_json()
         cuts = self._shots.key(number, self._reach)
         ahead = min(self._reach, len(self._source) - 1 - number)
         return content_key(self._own, words, cuts, number, ahead, self._source.near(number, self._reach))
@@ -183,13 +188,18 @@ class StepSource:
         timeline = self.timing.timeline
         place = int(timeline.sources[number])
         if not timeline.made[number]:
-            return content_key(self._own, number, str(timeline.rate), self._source.key(place))
+            own = self.settings.model_dump_json()
+            return content_key(self._own, own, number, str(timeline.rate), self._source.key(place))
         return content_key(self._own, self._timing_key, number, self._source.near(place, self._reach))
 
     @cached_property
     def _reach(self) -> int:
         """How many frames before and after a frame are read."""
-        return self.step.reach(self.settings)
+        return max(self.step.reach(settings) for settings in self._settings.each())
+
+    def settings_at(self, number: int) -> Settings:
+        """The settings with which a frame before this step is treated."""
+        return self._settings.at(self._reel_frame(number))
 
     def near(self, number: int, reach: int) -> str:
         """Key of all that a frame and those within reach of it depend on."""
@@ -258,7 +268,7 @@ class StepSource:
 
     def _find(self, number: int) -> Evidence:
         window, place = self.window(number), self._reel_frame(number)
-        found = self.step.find(window, self.settings)  # type: ignore[union-attr]
+        found = self.step.find(window, self.settings_at(number))  # type: ignore[union-attr]
         found = within(found, self._said.allowed(place, (window.format.height, window.format.width)))
         return self._settled(found, window, self._said.verdicts.on(self.step.id, place))
 
@@ -272,8 +282,9 @@ class StepSource:
             place, fmt = self._reel_frame(number), self._source.format
             where = self._said.allowed(place, (fmt.height, fmt.width))
             windows = [self.window(number, parity) for parity in PARITIES]
+            settings = self.settings_at(number)
             top, bottom = (
-                within(self.step.find(window, self.settings), None if where is None else where[parity::2])  # type: ignore[union-attr]
+                within(self.step.find(window, settings), None if where is None else where[parity::2])  # type: ignore[union-attr]
                 for parity, window in zip(PARITIES, windows, strict=True)
             )
             words = words_on_fields(self._said.verdicts.on(self.step.id, place), (top, bottom))
@@ -294,7 +305,7 @@ class StepSource:
     def _find_at(self, window: ChainWindow, area: Area) -> Evidence:
         """What a person's word adds at a place: as the step sees it, or the place as it was drawn."""
         if hasattr(self.step, "find_at"):
-            return self.step.find_at(window, area, self.settings)  # type: ignore[no-any-return]
+            return self.step.find_at(window, area, self.settings_at(window.number))  # type: ignore[no-any-return]
         mask = np.zeros((window.format.height, window.format.width), np.bool_)
         mask[area[1] : area[1] + area[3], area[0] : area[0] + area[2]] = True
         return Evidence(mask, blobs=(Blob(area, int(mask.sum()), 0.0, 0.0),))
@@ -304,11 +315,12 @@ class StepSource:
         evidence = self.evidence(number)
         if evidence is None or not hasattr(self.step, "explain"):
             return ""
+        settings = self.settings_at(number)
         if not self.on_fields:
-            return str(self.step.explain(self.window(number), evidence, area, self.settings))
+            return str(self.step.explain(self.window(number), evidence, area, settings))
         parity = parity_of(area)
         own = self._field_evidence(number)[parity]
-        return str(self.step.explain(self.window(number, parity), own, field_area(area, parity), self.settings))
+        return str(self.step.explain(self.window(number, parity), own, field_area(area, parity), settings))
 
     def made_where(self, number: int) -> Mask:
         """(H, W) bool, where a frame behind a time step was made anew: in its regions, if frames stay in place."""
@@ -340,7 +352,7 @@ class StepSource:
             made = self.step.reshape(self.window(number), self._reel_frame(number), self.settings)  # type: ignore[union-attr]
             return frame if made is frame else made
         if self.step.family != "local":
-            made = from_rgb(frame, self.step.render(self.window(number), self.settings))  # type: ignore[union-attr]
+            made = from_rgb(frame, self.step.render(self.window(number), self.settings_at(number)))  # type: ignore[union-attr]
             fmt = frame.format
             return blended(frame, made, self._said.allowed(self._reel_frame(number), (fmt.height, fmt.width)))
         evidence = self.evidence(number)
@@ -359,5 +371,5 @@ class StepSource:
                 yield parity, self._mended(window.frame(), window, evidence)
 
     def _mended(self, frame: Frame, window: ChainWindow, evidence: Evidence) -> Frame:
-        mended = self.step.mend(window, evidence, self.settings)  # type: ignore[union-attr]
+        mended = self.step.mend(window, evidence, self.settings_at(window.number))  # type: ignore[union-attr]
         return paint_inside(frame, mended, evidence.mask, evidence.weight)

@@ -154,6 +154,7 @@ class Bench(QWidget):
         self.path.step_switched.connect(session.switch_step)
         self.path.settings_changed.connect(session.change_settings)
         self.path.regions_changed.connect(session.change_regions)
+        self.path.over_time_changed.connect(session.change_over_time)
         self.path.step_selected.connect(session.select)
         self.path.view_point_chosen.connect(session.view_from)
         self.value_strip.cells.zoom_wanted.connect(self.table.zoom_step)

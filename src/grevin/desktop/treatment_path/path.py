@@ -71,6 +71,7 @@ class Card(QFrame):
     switched = Signal(bool)
     changed = Signal(dict)
     regions_changed = Signal(object)
+    over_time_changed = Signal(object)
 
     def __init__(self, step: TreatmentStep, place: int, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -106,6 +107,9 @@ class Card(QFrame):
         self._regions = DrawnRows()
         self._regions.changed.connect(self.regions_changed)
         layout.addWidget(self._regions)
+        self._over_time = DrawnRows()
+        self._over_time.changed.connect(self.over_time_changed)
+        layout.addWidget(self._over_time)
 
     def show_step(self, step: TreatmentStep, unfolded: bool, looked: bool) -> None:
         """Show the step's state."""
@@ -115,6 +119,7 @@ class Card(QFrame):
         self._form.show_values(step.model())
         self._form.setVisible(unfolded)
         self._regions.show_things(step.regions if unfolded else ())
+        self._over_time.show_things(step.over_time if unfolded else ())
         if self.property("looked") != looked:
             self.setProperty("looked", looked)
             self.style().unpolish(self)
@@ -142,6 +147,7 @@ class TreatmentPath(QScrollArea):
     step_switched = Signal(int, bool)
     settings_changed = Signal(int, dict)
     regions_changed = Signal(int, object)
+    over_time_changed = Signal(int, object)
     step_selected = Signal(int)
     view_point_chosen = Signal(int)
 
@@ -204,6 +210,7 @@ class TreatmentPath(QScrollArea):
             card.switched.connect(partial(self.step_switched.emit, place))
             card.changed.connect(partial(self.settings_changed.emit, place))
             card.regions_changed.connect(partial(self.regions_changed.emit, place))
+            card.over_time_changed.connect(partial(self.over_time_changed.emit, place))
             self._cards.append(card)
             self._row(place, place == len(treatment.steps), card)
         self._layout.addWidget(self._adder())
