@@ -21,7 +21,7 @@ Made = TypeVar("Made")
 
 # One mark of damage on one frame; areas in pixels of the whole picture, contrast in 8-bit levels
 SPOT = np.dtype([
-    ("kind", "S12"), ("frame", "i4"), ("x", "i4"), ("y", "i4"), ("width", "i4"), ("height", "i4"), ("pixels", "i4"),
+    ("kind", "S24"), ("frame", "i4"), ("x", "i4"), ("y", "i4"), ("width", "i4"), ("height", "i4"), ("pixels", "i4"),
     ("contrast", "f4"), ("confidence", "f4"),
 ])  # fmt: skip
 Spots = npt.NDArray[Any]
