@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 
 from grevin.core.cache import ByteCache
+from grevin.core.errors import CancelledError
 from grevin.core.job.measured import MeasuredFile
 from grevin.core.media.opening import open_reel
 from grevin.core.progress import Progress
@@ -154,3 +155,32 @@ def test_an_output_does_not_study_again_what_the_job_knows(tmp_path: Path, monke
     render.run(reel, Plan.whole(treatment), request, Progress(), kept)
     assert looked == []
     reel.close()
+
+
+@pytest.mark.parametrize("step", ["pick", "repeats", "fields", "rebuild"])
+def test_a_study_stops_within_a_few_frames_when_it_is_cancelled(step: str) -> None:
+    """Wherever it is: frames are counted from the moment on which it is asked to stop."""
+    clean = moving_frames(60)
+    settings = {"unreadable": "rebuild"} if step == "rebuild" else {}
+    for stop_at in (3, 70, 130):
+        progress, loaded = Progress(), []
+
+        class Slow:
+            format, identity = clean.format, f"{clean.identity} {stop_at}"
+
+            def __len__(self) -> int:
+                return len(clean)
+
+            def frame(self, number: int):
+                loaded.append(number)  # noqa: B023 - used within this turn
+                if len(loaded) == stop_at:  # noqa: B023
+                    progress.cancel()  # noqa: B023
+                return clean.frame(number)
+
+        path = Chain(Slow(), Treatment(steps=(TreatmentStep.make(step, settings),)), ByteCache(1 << 20))
+        try:
+            path.prepare(progress)
+        except CancelledError:
+            assert len(loaded) - stop_at < 40
+        else:
+            assert len(loaded) < stop_at + 40, "it was done before, or nearly"

@@ -17,6 +17,7 @@ import numpy as np
 import numpy.typing as npt
 
 from grevin.core.motion.flow import Flow, Luma8, MotionQuality
+from grevin.core.parallel import in_parallel
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame, Mask
@@ -334,11 +335,16 @@ class ShapeStep(Step, Protocol):
 AnyStep = LocalStep | WholeStep | TimeStep | ShapeStep
 
 
-def shots_of(reel: Reelwise) -> list[range]:
+def shots_of(reel: Reelwise, progress: Progress) -> list[range]:
     """The shots of a reel."""
 
     def edges() -> Arrays:
-        inner = (number for number in range(1, len(reel)) if not reel.same_shot(number - 1, number))
+        progress.begin(len(reel), "Looking for the ends of shots")
+        inner = []
+        numbers = range(1, len(reel))
+        for number, same in zip(numbers, in_parallel(lambda n: reel.same_shot(n - 1, n), numbers), strict=True):
+            inner += [] if same else [number]
+            progress.advance()
         return {"edges": np.array([0, *inner, len(reel)], np.int64)}
 
     return [range(int(first), int(stop)) for first, stop in pairwise(reel.kept("shots", edges)["edges"])]

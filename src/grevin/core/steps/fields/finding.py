@@ -68,19 +68,20 @@ def _of_field(last: Luma8, this: Luma8, parity: int) -> float:
     return largest_change(np.ascontiguousarray(last[parity::2]), np.ascontiguousarray(this[parity::2]))
 
 
-def scan_of(reel: Reelwise, shot: range) -> Scan:
+def scan_of(reel: Reelwise, shot: range, progress: Progress) -> Scan:
     """What pairs of frames of a shot vote for."""
-    kept = reel.kept(f"scan {shot.start} {shot.stop}", lambda: {"scan": np.array([_voted(reel, shot)])})
+    kept = reel.kept(f"scan {shot.start} {shot.stop}", lambda: {"scan": np.array([_voted(reel, shot, progress)])})
     return str(kept["scan"][0])  # type: ignore[return-value]
 
 
-def _voted(reel: Reelwise, shot: range) -> Scan:
+def _voted(reel: Reelwise, shot: range, progress: Progress) -> Scan:
     pairs = range(shot.start, shot.stop - 1)
     asked = (
         sorted({int(n) for n in np.linspace(pairs.start, pairs.stop - 1, min(len(pairs), MOST_VOTES))}) if pairs else []
     )
     votes: list[Scan] = []
     for number in asked:
+        progress.check()
         try:
             votes.append(vote(reel.luma8(number), reel.luma8(number + 1)))
         except UnreadableFrameError:
@@ -91,7 +92,7 @@ def _voted(reel: Reelwise, shot: range) -> Scan:
 def fields_of_shots(reel: Reelwise, progress: Progress) -> list[ShotFields]:
     """Every shot, judged by itself; what one does not tell is taken from the others."""
     changes = reel.kept("fields", lambda: field_changes(reel, progress))["changes"]
-    found = [_judged(reel, shot, changes[shot.start : shot.stop]) for shot in shots_of(reel)]
+    found = [_judged(reel, shot, changes[shot.start : shot.stop], progress) for shot in shots_of(reel, progress)]
     kinds = Counter(one.kind for one in found for _ in one.frames if one.kind != "unknown")
     usual: Kind = kinds.most_common(1)[0][0] if kinds else "unknown"
     leads = [one.lead for one in found if one.kind == "film"]
@@ -100,9 +101,9 @@ def fields_of_shots(reel: Reelwise, progress: Progress) -> list[ShotFields]:
     ]
 
 
-def _judged(reel: Reelwise, shot: range, changes: Curves) -> ShotFields:
+def _judged(reel: Reelwise, shot: range, changes: Curves, progress: Progress) -> ShotFields:
     phases = field_phases([changes[:, 1], changes[:, 2]])
-    scan = scan_of(reel, shot)
+    scan = scan_of(reel, shot, progress)
     if phases is not None:
         lead = 0 if (phases[1] - phases[0]) % FIELD_PERIOD == 2 else 1
         return ShotFields(shot, "film", scan, lead, phases[lead])

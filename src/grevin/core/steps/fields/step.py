@@ -90,7 +90,7 @@ class FieldsStep:
         if settings.what == "leave":
             return Timing(same)
         if settings.what == "deinterlace":
-            shots = [ShotFields(shot, "interlaced", scan_of(reel, shot)) for shot in shots_of(reel)]
+            shots = [ShotFields(shot, "interlaced", scan_of(reel, shot, progress)) for shot in shots_of(reel, progress)]
         else:
             shots = [_as_told(shot, settings) for shot in fields_of_shots(reel, progress)]
         kinds = {shot.kind for shot in shots}

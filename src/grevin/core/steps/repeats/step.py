@@ -92,7 +92,7 @@ class RepeatsStep:
         """Which frames repeat, and what is done about it."""
         looked = reel.kept("repeats 3", lambda: changes_of(reel, progress))
         flags, cadences = np.zeros(len(reel), np.bool_), []
-        for shot in shots_of(reel):
+        for shot in shots_of(reel, progress):
             part = slice(shot.start, shot.stop)
             curves = {name: looked[name][part] for name in ("change", "shared", "whole")}
             repeats, cadence = repeats_in(curves, settings, reel.format.rate)
