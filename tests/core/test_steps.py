@@ -318,3 +318,14 @@ def test_steps_of_other_packages_are_taken_in_and_faulty_ones_named(monkeypatch:
 @dataclass(frozen=True)
 class _Package:
     name: str = ""
+
+
+def test_steps_that_stand_in_an_unlucky_order_are_named() -> None:
+    rows = [TreatmentStep.make(step) for step in ("reframe", "dirt", "repeats")]
+    assert Treatment(steps=tuple(rows)).out_of_order() == (
+        "Dirt stands behind Reframe; it works better before it.",
+        "Repeated frames stands behind Reframe; it works better before it.",
+    )
+    assert Treatment(steps=tuple(reversed(rows))).out_of_order() == ()
+    resting = rows[0].model_copy(update={"enabled": False})
+    assert Treatment(steps=(resting, rows[1])).out_of_order() == ()

@@ -184,7 +184,8 @@ def run(
     if request.sound == "always" and not retimed.keeps_length:
         before, after = (f"{float(seconds):.2f}" for seconds in retimed.seconds)
         proof.notes = (f"The sound was kept though the picture plays {after} s and it {before} s.", *proof.notes)
-    proof.notes = (*writer.notes, *retimed.notes(treated), *proof.notes)
+    order = dict.fromkeys(words for treatment in plan.treatments() for words in treatment.out_of_order())
+    proof.notes = (*writer.notes, *retimed.notes(treated), *order, *proof.notes)
     return proof
 
 

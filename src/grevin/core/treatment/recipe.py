@@ -10,6 +10,7 @@ import pydantic
 from pydantic import BaseModel, ConfigDict
 
 from grevin.core.errors import SettingsError, UsageError
+from grevin.core.steps.base import STAGES
 from grevin.core.steps.registry import step_by_id
 from grevin.core.steps.settings import Settings
 from grevin.core.treatment.over_time import OverTime, checked
@@ -62,6 +63,16 @@ class Treatment(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     steps: tuple[TreatmentStep, ...] = ()
+
+    def out_of_order(self) -> tuple[str, ...]:
+        """A sentence for each acting step that stands behind one whose stage of the work comes later."""
+        acting = [step_by_id(row.step) for row in self.steps if row.enabled]
+        words = []
+        for place, step in enumerate(acting):
+            late = [one for one in acting[:place] if STAGES.index(one.stage) > STAGES.index(step.stage)]
+            if late:
+                words.append(f"{step.label} stands behind {late[0].label}; it works better before it.")
+        return tuple(words)
 
     def recipe(self) -> dict[str, Any]:
         """The plain data of a recipe file."""
