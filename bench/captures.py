@@ -21,6 +21,7 @@ Film = list[npt.NDArray[np.float32]]
 ROUND = 65  # raised after rules were set on the captures of the last
 FILM_FRAMES = 20
 FEWEST_FRAMES = 12
+PLAIN = 90  # frames of footage that is no captures
 LEAST_CHANGE = 1.0  # 8-bit levels: a third of the noise that is added
 TREMBLES = (0.25, 0.6)  # px of 360 across, standard deviation either way
 EXPOSURE, NOISE = 0.012, 3.0  # of the light; 8-bit levels
@@ -37,7 +38,22 @@ def measure_pick() -> tuple[list[dict[str, Any]], dict[str, float]]:
             kind = "with_transitions" if transitions else "without"
             values = dict(zip(films, told, strict=True))
             figures.update(by_group(f"pick_right_{kind}_tremble_{tremble:g}", values))
+    clips = [clip for clip in CLIPS if clip.move is None or clip.move.held == 1]
+    divided = in_parallel(partial(_divided, clips), range(len(clips)))
+    figures["pick_plain_divided"] = sum(divided)
     return [], figures
+
+
+def _divided(clips: list[Clip], number: int) -> int:
+    """How many runs of footage that is no captures are taken for some: still, and with either tremble."""
+    clip = clips[number]
+    run = [cv2.resize(f.luma8(), SIZE, interpolation=cv2.INTER_AREA).astype(np.float32) for f in long_run(clip, PLAIN)]
+    divided = 0
+    for tremble in (0.0, *TREMBLES):
+        rng = np.random.default_rng((ROUND, round(100 * tremble), *clip.name.encode()))
+        source, _ = captured(run, [1] * len(run), tremble, False, rng)
+        divided += len(chain_of(source, "pick", {}).timeline.sources) != len(run)
+    return divided
 
 
 def film_of(clip: Clip) -> Film:

@@ -30,13 +30,17 @@ ORDERS: tuple[FieldOrder, ...] = ("top_first", "bottom_first")
 
 
 def measure_on_fields() -> dict[str, float]:
-    """Precision, recall and gain of both groups, and samples changed on fields without dirt; either order in turn."""
+    """Precision, recall and gain of both groups, and samples changed on fields without dirt; either order in turn.
+
+    Beside it the same pictures treated as whole frames.
+    """
     clips = [clip for clip in CLIPS if clip.move is None or clip.move.held == 1]
     rows = [row for row in in_parallel(partial(_row, clips), range(len(clips))) if row is not None]
     figures: dict[str, float] = {}
-    for name in ("precision", "recall", "gain_db"):
-        figures.update(by_group(f"fields_{name}", {row["clip"]: row[name] for row in rows}))
-    figures["fields_other_samples_changed"] = sum(row["other"] for row in rows)
+    for how in ("fields", "as_frames"):
+        for name in ("precision", "recall", "gain_db"):
+            figures.update(by_group(f"{how}_{name}", {row["clip"]: row[how][name] for row in rows}))
+        figures[f"{how}_other_samples_changed"] = sum(row[how]["other"] for row in rows)
     return {name: round(value, 3) for name, value in figures.items()}
 
 
@@ -68,18 +72,24 @@ def _row(clips: list[Clip], number: int) -> dict[str, Any] | None:
     parity = number // 2 % 2
     fields = FieldSource(CachedSource(clean, ByteCache(1 << 28)), parity, ByteCache(1 << 28))
     dirty: DamagedSource = damaged(fields, DirtDamage(seed=SEED + number))
-    held = MemorySource([woven_frame(f, [(parity, dirty.frame(n))]) for n, f in enumerate(frames)], clip.name)
-    chain = Chain(held, Treatment(steps=(TreatmentStep.make("dirt"),)))
+    held = [woven_frame(frame, [(parity, dirty.frame(n))]) for n, frame in enumerate(frames)]
+    unflagged = [replace(frame, format=replace(frame.format, field_order="progressive")) for frame in held]
+    figures = (_figures(frames, given, dirty, parity) for given in (held, unflagged))
+    return {"clip": clip.name, **dict(zip(("fields", "as_frames"), figures, strict=True))}
+
+
+def _figures(frames: list[Frame], held: list[Frame], dirty: DamagedSource, parity: int) -> dict[str, float]:
+    """What the step makes of frames with dirt on their fields of one parity."""
+    chain = Chain(MemorySource(held, "held"), Treatment(steps=(TreatmentStep.make("dirt"),)))
     matches, before, after, other = Matches(), np.zeros(2), np.zeros(2), 0
     for n, frame in enumerate(frames):
         evidence, result = chain.steps[0].evidence(n), chain.result.frame(n)
         assert evidence is not None
         matches.count(truth_of(dirty, n, "dirt").mask, evidence.mask[parity::2])
-        before += squared_error(frame.luma8(), held.frame(n).luma8())
+        before += squared_error(frame.luma8(), held[n].luma8())
         after += squared_error(frame.luma8(), result.luma8())
         aside = slice(1 - parity, None, 2)
         other += sum(int((a[aside] != b[aside]).sum()) for a, b in zip(frame.planes, result.planes, strict=True))
     found = matches.ratios()
     gain = psnr(after[0], int(after[1])) - psnr(before[0], int(before[1]))
-    return {"clip": clip.name, "precision": found["blob_precision"], "recall": found["blob_recall"],
-            "gain_db": gain, "other": other}  # fmt: skip
+    return {"precision": found["blob_precision"], "recall": found["blob_recall"], "gain_db": gain, "other": other}

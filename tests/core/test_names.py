@@ -8,7 +8,7 @@ from typing import ClassVar
 import numpy as np
 import pytest
 
-from grevin.core.cache import ByteCache
+from grevin.core.cache import MOST_PINNED, ByteCache
 from grevin.core.errors import CancelledError
 from grevin.core.job.measured import MeasuredFile
 from grevin.core.media.opening import open_reel
@@ -184,3 +184,13 @@ def test_a_study_stops_within_a_few_frames_when_it_is_cancelled(step: str) -> No
             assert len(loaded) - stop_at < 40
         else:
             assert len(loaded) < stop_at + 40, "it was done before, or nearly"
+
+
+def test_a_reel_of_many_shots_keeps_what_was_learned() -> None:
+    clean = moving_frames(8)
+    frames = [clean.frame(number % 8) for number in range(3 * MOST_PINNED)]
+    source = MemorySource(frames, "many shots")
+    steps = Treatment(steps=(TreatmentStep.make("repeats"), TreatmentStep.make("fields")))
+    path = Chain(source, steps, cuts=range(2, len(frames), 2))
+    path.prepare(Progress())
+    assert path.is_studied(2)

@@ -213,3 +213,10 @@ def test_moves_count_the_frames_of_the_reel(tmp_path: Path) -> None:
     last = int(chain.timeline.sources[7])
     alone = through(frames, "reframe", keys).result.frame(last)
     np.testing.assert_allclose(chain.result.frame(7).planes[0], alone.planes[0])
+
+
+def test_a_height_that_gives_no_two_fields_is_refused() -> None:
+    tape = frame_of(smooth(320, 240), field_order="top_first")
+    with pytest.raises(SettingsError, match="of 270 lines cannot be taken apart"):
+        through([tape], "reframe", {"height": 270}).result.frame(0)
+    assert through([tape], "reframe", {"height": 480}).result.frame(0).format.has_fields

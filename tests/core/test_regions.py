@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import replace
 from typing import Any, ClassVar
 
@@ -10,6 +11,7 @@ import numpy as np
 import pytest
 from skimage.draw import polygon2mask
 
+from grevin.core.cache import ByteCache
 from grevin.core.errors import SettingsError
 from grevin.core.picture.frame import Frame
 from grevin.core.quality.memory_source import MemorySource
@@ -205,3 +207,23 @@ def test_dirt_fades_with_its_region() -> None:
     assert np.array_equal(result[:, 76:], luma[:, 76:])
     assert 150 < result[55, 73] < 245, "half mended"
     assert replace(frames[3], planes=frames[3].planes).touched is None
+
+
+def test_no_radius_is_too_large_and_no_place_too_far() -> None:
+    wide = Region(use="only", x=10, y=10, width=140, height=100, rounding_px=10_000)
+    assert not wide.mask(SHAPE).any(), "no disc of that size fits"
+    for wrong in ("NaN", "1e9", "-Infinity"):
+        recipe = (
+            '{"format": "grevin-recipe", "version": 1, "steps": [{"step": "dirt", "regions": [{"use": "only", '
+            f'"shape": "polygon", "points": [[1, 2], [3, {wrong}], [5, 9]]}}]}}]}}'
+        )
+        with pytest.raises(SettingsError, match="is not written as one"):
+            treatment_from_recipe(json.loads(recipe), "far.json")
+
+
+def test_a_place_is_found_again_where_it_was_dropped_from_the_cache() -> None:
+    source = panned(30, (1.7, 0.0))
+    region = Region(use="only", x=200, y=80, width=60, height=60, follow=True, first=0)
+    kept, dropping = Chain(source, Treatment()), Chain(source, Treatment(), ByteCache(200))
+    assert dropping.follower.shift(region, 20) == pytest.approx(kept.follower.shift(region, 20), abs=1e-6)
+    assert dropping.follower.shift(region, 25) == pytest.approx(kept.follower.shift(region, 25), abs=1e-6)

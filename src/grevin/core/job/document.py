@@ -150,8 +150,13 @@ def change_regions(treatment: Treatment, place: int, regions: tuple[Region, ...]
 
 
 def change_over_time(treatment: Treatment, place: int, over_time: tuple[OverTime, ...]) -> Treatment:
-    """The treatment with other numbers that change over time at `place`."""
-    new = treatment.steps[place].model_copy(update={"over_time": over_time})
+    """The treatment with other numbers that change over time at `place`.
+
+    Raises:
+        SettingsError: if one cannot, or a value is not allowed.
+    """
+    old = treatment.steps[place]
+    new = TreatmentStep.make(old.step, old.settings, old.enabled, old.regions, over_time)
     return Treatment(steps=(*treatment.steps[:place], new, *treatment.steps[place + 1 :]))
 
 

@@ -39,11 +39,11 @@ def sampled(frame: Frame, fmt: PictureFormat, where: Map) -> Frame:
 
     Args:
         frame: the old picture.
-        fmt: of the new one; of the same planes.
+        fmt: of the new one; of the same planes, and of two whole fields where the old one is.
         where: for pixels of the new frame where they lie in the old one.
     """
     old = frame.format
-    fields = each_field(old) if fmt.has_fields else (None,)
+    fields = each_field(old)
     planes = []
     for plane, shape, full, empty in zip(frame.planes, fmt.plane_shapes(), _is_full(fmt), black(fmt), strict=True):
         ratio = (1, 1) if full else fmt.chroma_ratio

@@ -147,7 +147,12 @@ class Chain:
     @property
     def size_format(self) -> PictureFormat:
         """Format of the result but for rate and field order: known without studying anything."""
-        return self.result.size_format if isinstance(self.result, StepSource) else self.result.format
+        return self.size_format_at(len(self.view_points) - 1)
+
+    def size_format_at(self, view_point: int) -> PictureFormat:
+        """The same at any view point."""
+        place = self.view_points[view_point]
+        return place.size_format if isinstance(place, StepSource) else place.format
 
     def number_before(self, place: int, frame: int) -> int:
         """The frame that the step at a place of the treatment (1 is the first) sees for a frame of the reel."""

@@ -40,55 +40,59 @@ class Follower:
         """(right, down) px from where a region was drawn to where it lies on a frame."""
         start = region.start(frame)
         way = 1 if frame >= start else -1
+        places: dict[int, Shift] = {start: STANDING}
         known = frame
-        while known != start and self._cache.peek(self._key(region, start, known)) is None:
+        while known != start:
+            kept: Shift | None = self._cache.peek(self._key(region, start, known))
+            if kept is not None:
+                places[known] = kept
+                break
             known -= way
-        found = self._known(region, start, known)
-        for place in range(known + way, frame + way, way):
-            if not 0 <= place < len(self._source) or not self._shots.same_shot(place - way, place):
-                return found
-            found = self._next(region, start, place, way, found)
-            self._cache.put(self._key(region, start, place), found, SHIFT_BYTES)
-        return found
+        for this in range(known + way, frame + way, way):
+            last = this - way
+            if not 0 <= this < len(self._source) or not self._shots.same_shot(last, this):
+                return places[last]
+            anchor = start + way * (abs(last - start) // ANCHOR_FRAMES) * ANCHOR_FRAMES
+            if anchor not in places:
+                places[anchor] = self.shift(region, anchor)
+            places[this] = self._next(region, start, (anchor, places[anchor]), (last, places[last]), this)
+            self._cache.put(self._key(region, start, this), places[this], SHIFT_BYTES)
+        return places[frame]
 
     def _key(self, region: Region, start: int, frame: int) -> str:
         drawn = content_key(region.shape, region.outline(start).tolist(), start)
         return f"followed/{self._source.identity}/{self._shots.key()}/{drawn}/{frame}"
 
-    def _known(self, region: Region, start: int, frame: int) -> Shift:
-        return STANDING if frame == start else self._cache.peek(self._key(region, start, frame)) or STANDING
-
-    def _next(self, region: Region, start: int, this: int, way: int, so_far: Shift) -> Shift:
-        """Where the region lies, one frame after it lay somewhere."""
-        last = this - way
-        anchor = start + way * ((abs(last - start)) // ANCHOR_FRAMES) * ANCHOR_FRAMES
-        window = ChainWindow(self._source, last, self._shots, self._cache)
+    def _next(
+        self, region: Region, start: int, anchor: tuple[int, Shift], last: tuple[int, Shift], this: int
+    ) -> Shift:  # fmt: skip
+        """Where the region lies on a frame, from where it lay on the one before and on one farther away."""
+        origin, so_far = np.array(anchor[1]), last[1]
+        window = ChainWindow(self._source, last[0], self._shots, self._cache)
         try:
-            flow = window.motion(way, "quick")
+            flow = window.motion(this - last[0], "quick")
             inside = flow[region.mask(flow.shape[:2], start, so_far)]
             if not len(inside):
                 return so_far
-            right, down = np.median(inside, axis=0)
-            guess = (so_far[0] + float(right), so_far[1] + float(down))
-            origin = so_far if anchor == last else self._known(region, start, anchor)
-            if anchor != start and origin == STANDING and anchor != last:
-                return guess
-            pictures = self._soft(anchor), self._soft(this)
+            guess = np.array(so_far) + np.median(inside, axis=0)
+            pictures = self._soft(anchor[0]), self._soft(this)
         except UnreadableFrameError:
             return so_far
-        away = _exact(*pictures, region.mask(pictures[0].shape, start, origin), np.subtract(guess, origin))
-        return origin[0] + away[0], origin[1] + away[1]
+        away = _exact(*pictures, region.mask(pictures[0].shape, start, anchor[1]), guess - origin)
+        return float(origin[0] + away[0]), float(origin[1] + away[1])
 
     def _soft(self, number: int) -> Grey:
         luma = ChainWindow(self._source, number, self._shots, self._cache).luma8()
         return np.asarray(cv2.GaussianBlur(luma.astype(np.float32), (0, 0), SOFT_PX), np.float32)
 
 
-def _exact(one: Grey, other: Grey, inside: npt.NDArray[np.bool_], guess: npt.NDArray[np.float64]) -> Shift:
+def _exact(
+    one: Grey, other: Grey, inside: npt.NDArray[np.bool_], guess: npt.NDArray[np.float64]
+) -> npt.NDArray[np.float64]:  # fmt: skip
     """By how much what lies in a mask of the one picture has moved in the other, near a guess."""
     x, y, width, height = cv2.boundingRect(inside.view(np.uint8))
     if width < 2 * ROOM_PX or height < 2 * ROOM_PX:
-        return float(guess[0]), float(guess[1])
+        return guess
     part = (slice(y, y + height), slice(x, x + width))
     here, chosen = one[part], inside[part]
     slopes = np.stack([cv2.Sobel(here, cv2.CV_32F, *d, scale=1 / 8)[chosen] for d in ((1, 0), (0, 1))]).astype(
@@ -96,7 +100,7 @@ def _exact(one: Grey, other: Grey, inside: npt.NDArray[np.bool_], guess: npt.NDA
     )
     matrix = slopes @ slopes.T
     if float(np.linalg.det(matrix)) <= 1e-3:
-        return float(guess[0]), float(guess[1])
+        return guess
     shift = np.array(guess, np.float64)
     for _ in range(STEPS):
         move = np.array([[1.0, 0.0, x + shift[0]], [0.0, 1.0, y + shift[1]]])
@@ -105,4 +109,4 @@ def _exact(one: Grey, other: Grey, inside: npt.NDArray[np.bool_], guess: npt.NDA
         apart = (there - here)[chosen].astype(np.float64)
         shift = shift - np.linalg.solve(matrix, slopes @ (apart - np.median(apart)))
     good = float(np.abs(shift - guess).max()) <= MOST_PX
-    return (float(shift[0]), float(shift[1])) if good else (float(guess[0]), float(guess[1]))
+    return shift if good else guess

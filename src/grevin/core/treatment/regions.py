@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import cv2
 import numpy as np
@@ -19,7 +19,9 @@ from grevin.core.steps.base import Evidence
 FEATHER_PX = 6.0  # over which a region that was made anew fades into its frame
 
 
-Point = tuple[float, float]  # x, y in pixels of the reel
+FAR_PX = 1e5  # no picture reaches so far
+Place = Annotated[float, Field(ge=-FAR_PX, le=FAR_PX)]
+Point = tuple[Place, Place]  # x, y in pixels of the reel
 Weight = npt.NDArray[np.float32]
 Shift = tuple[float, float]
 STANDING: Shift = (0.0, 0.0)
@@ -38,10 +40,10 @@ class RegionKey(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     frame: int = Field(ge=0)
-    x: float = 0.0
-    y: float = 0.0
-    width: float = Field(1.0, gt=0)
-    height: float = Field(1.0, gt=0)
+    x: Place = 0.0
+    y: Place = 0.0
+    width: float = Field(1.0, gt=0, le=FAR_PX)
+    height: float = Field(1.0, gt=0, le=FAR_PX)
     points: tuple[Point, ...] = ()
 
 
@@ -139,9 +141,7 @@ class Region(BaseModel):
             left, top = round(x + right), round(y + down)
             drawn[max(0, top) : max(0, top + round(height)), max(0, left) : max(0, left + round(width))] = 1
         if self.rounding_px >= 1 and self.shape != "ellipse":
-            size = 2 * round(self.rounding_px) + 1
-            disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (size, size))
-            drawn = np.asarray(cv2.morphologyEx(drawn, cv2.MORPH_OPEN, disc, borderType=cv2.BORDER_REPLICATE), np.uint8)
+            drawn = _rounded(drawn, self.rounding_px)
         return np.asarray(drawn, np.bool_)
 
     def weight(self, shape: tuple[int, int], frame: int = 0, shift: Shift = STANDING) -> Weight:
@@ -170,6 +170,15 @@ class Region(BaseModel):
         more = f", {len(self.keys)} key frames" if self.keys else ""
         more += ", follows the picture" if self.follow else ""
         return f"{use}: {place}, {run}{more}"
+
+
+def _rounded(drawn: npt.NDArray[np.uint8], radius: float) -> npt.NDArray[np.uint8]:
+    """What discs of a radius inside a drawn shape cover; nothing where none fits."""
+    middles = cv2.distanceTransform(drawn, cv2.DIST_L2, cv2.DIST_MASK_PRECISE) >= radius + 0.5
+    if not middles.any():
+        return np.zeros_like(drawn)
+    apart = cv2.distanceTransform((~middles).view(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
+    return np.asarray(apart < radius + 0.5, np.uint8)  # a pixel reaches half its width beyond its middle
 
 
 def allowed(

@@ -30,7 +30,7 @@ class Said:
     def regions_key(self, frame: int) -> str:
         """Changes with the regions that apply to a frame; "" for none."""
         acting = [region.model_dump_json() for region in self.regions if region.holds(frame)]
-        return content_key(frame if any(r.keys or r.follow for r in self.regions) else "", *acting) if acting else ""
+        return content_key(*acting) if acting else ""
 
     def allowed(self, frame: int, shape: tuple[int, int]) -> Weight | None:
         """(H, W) float32 0..1, how much of what the step does is taken on a frame; None for all, everywhere."""

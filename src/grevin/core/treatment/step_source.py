@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import replace
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 import numpy as np
 
@@ -35,6 +35,7 @@ from grevin.core.treatment.verdicts import Verdict, apply_verdicts
 from grevin.core.treatment.window import ChainWindow, NamedSource, StudiedReel, Studies
 
 FLAG_BYTES = 64  # of whether a step acts on a frame
+MOST_KEYS = 4096  # remembered of frames, and as many of their surroundings: memory does not grow with the reel
 
 
 class StepSource:
@@ -57,8 +58,8 @@ class StepSource:
         self.is_time = changes_time(step)
         self._timeline: Timeline | None = None
         self._own = content_key(step.id, step.version)
-        self._keys: dict[int, str] = {}
-        self._near: dict[tuple[int, int, int], str] = {}
+        self._known_key = lru_cache(MOST_KEYS)(self._time_key if self.is_time else self._local_key)
+        self._known_near = lru_cache(MOST_KEYS)(self._key_of_run)
         known = source.size_format if isinstance(source, StepSource) else source.format
         self._format = step.new_format(known, settings) if step.family == "shape" else known  # type: ignore[union-attr]
 
@@ -168,23 +169,17 @@ class StepSource:
         return f"frame/{self._on(number)}"
 
     def _on(self, number: int) -> str:
-        held = self._keys.get(number)
-        if held is not None:
-            return held
-        key = self._time_key(number) if self.is_time else self._local_key(number)
-        if self.is_time or number + self._reach < len(self._source):  # else more may follow: the reel may be growing
-            self._keys[number] = key
-        return key
+        ahead = 0 if self.is_time else min(self._reach, len(self._source) - 1 - number)  # the reel may be growing
+        return self._known_key(number, ahead)
 
-    def _local_key(self, number: int) -> str:
+    def _local_key(self, number: int, ahead: int) -> str:
         place = self._reel_frame(number)
         words = self._said.verdicts.key(self.step.id, place) + self._said.regions_key(place)
         words += self._settings.at(place).model_dump_json()
         cuts = self._shots.key(number, self._reach)
-        ahead = min(self._reach, len(self._source) - 1 - number)
         return content_key(self._own, words, cuts, number, ahead, self._source.near(number, self._reach))
 
-    def _time_key(self, number: int) -> str:
+    def _time_key(self, number: int, _ahead: int) -> str:
         timeline = self.timing.timeline
         place = int(timeline.sources[number])
         if not timeline.made[number]:
@@ -205,12 +200,10 @@ class StepSource:
         """Key of all that a frame and those within reach of it depend on."""
         if not reach:
             return self.key(number)
-        stop = min(len(self), number + reach + 1)
-        held = self._near.get((number, reach, stop))
-        if held is None:
-            around = range(max(0, number - reach), stop)
-            held = self._near[number, reach, stop] = content_key(*(self.key(other) for other in around))
-        return held
+        return self._known_near(max(0, number - reach), min(len(self), number + reach + 1))
+
+    def _key_of_run(self, first: int, stop: int) -> str:
+        return content_key(*(self.key(number) for number in range(first, stop)))
 
     def name(self, number: int) -> str:
         """Key of what a frame is: that of the frame before this step where the step does not touch it."""
@@ -349,9 +342,8 @@ class StepSource:
             return self._timed(number)
         frame = self._source.frame(number)
         if self.step.family == "shape":
-            made = self.step.reshape(self.window(number), self._reel_frame(number), self.settings)  # type: ignore[union-attr]
-            return frame if made is frame else made
-        if self.step.family != "local":
+            return self.step.reshape(self.window(number), self._reel_frame(number), self.settings)  # type: ignore[union-attr]
+        if self.step.family == "whole":
             made = from_rgb(frame, self.step.render(self.window(number), self.settings_at(number)))  # type: ignore[union-attr]
             fmt = frame.format
             return blended(frame, made, self._said.allowed(self._reel_frame(number), (fmt.height, fmt.width)))

@@ -177,8 +177,9 @@ class Bench(QWidget):
     # What the session says
 
     def aspect(self) -> float:
-        """Width of a pixel of the reel over its height."""
-        return float(self._session.reel.format.pixel_aspect) if self._session.reel is not None else 1.0
+        """Width of a pixel over its height at the view point: a step may have changed its shape."""
+        chain, place = self._session.chain, self._session.place
+        return float(chain.size_format_at(place.view_point).pixel_aspect) if chain is not None else 1.0
 
     def _show_reel(self) -> None:
         self.player.stop()

@@ -148,10 +148,10 @@ class Trying(QObject):
             self._show(number)
 
     def _show(self, number: int) -> None:
-        reel = self._session.reel
         looks = {place: look for (frame, place), look in self._made.items() if frame == number}
-        if reel is not None and looks:
-            self._strip.cells.show_looks(looks, float(reel.format.pixel_aspect))
+        if looks:
+            shown = next(iter(looks.values())).frame.format
+            self._strip.cells.show_looks(looks, float(shown.pixel_aspect))
 
     def _take_value(self, place: int) -> None:
         if place < len(self._values):

@@ -68,10 +68,10 @@ def _of_field(last: Luma8, this: Luma8, parity: int) -> float:
     return largest_change(np.ascontiguousarray(last[parity::2]), np.ascontiguousarray(this[parity::2]))
 
 
-def scan_of(reel: Reelwise, shot: range, progress: Progress) -> Scan:
-    """What pairs of frames of a shot vote for."""
-    kept = reel.kept(f"scan {shot.start} {shot.stop}", lambda: {"scan": np.array([_voted(reel, shot, progress)])})
-    return str(kept["scan"][0])  # type: ignore[return-value]
+def scans_of(reel: Reelwise, shots: list[range], progress: Progress) -> list[Scan]:
+    """What pairs of frames of each shot vote for."""
+    kept = reel.kept("scans", lambda: {"scans": np.array([_voted(reel, shot, progress) for shot in shots])})
+    return [str(scan) for scan in kept["scans"]]  # type: ignore[misc]
 
 
 def _voted(reel: Reelwise, shot: range, progress: Progress) -> Scan:
@@ -92,7 +92,9 @@ def _voted(reel: Reelwise, shot: range, progress: Progress) -> Scan:
 def fields_of_shots(reel: Reelwise, progress: Progress) -> list[ShotFields]:
     """Every shot, judged by itself; what one does not tell is taken from the others."""
     changes = reel.kept("fields", lambda: field_changes(reel, progress))["changes"]
-    found = [_judged(reel, shot, changes[shot.start : shot.stop], progress) for shot in shots_of(reel, progress)]
+    shots = shots_of(reel, progress)
+    scans = scans_of(reel, shots, progress)
+    found = [_judged(shot, scan, changes[shot.start : shot.stop]) for shot, scan in zip(shots, scans, strict=True)]
     kinds = Counter(one.kind for one in found for _ in one.frames if one.kind != "unknown")
     usual: Kind = kinds.most_common(1)[0][0] if kinds else "unknown"
     leads = [one.lead for one in found if one.kind == "film"]
@@ -101,9 +103,8 @@ def fields_of_shots(reel: Reelwise, progress: Progress) -> list[ShotFields]:
     ]
 
 
-def _judged(reel: Reelwise, shot: range, changes: Curves, progress: Progress) -> ShotFields:
+def _judged(shot: range, scan: Scan, changes: Curves) -> ShotFields:
     phases = field_phases([changes[:, 1], changes[:, 2]])
-    scan = scan_of(reel, shot, progress)
     if phases is not None:
         lead = 0 if (phases[1] - phases[0]) % FIELD_PERIOD == 2 else 1
         return ShotFields(shot, "film", scan, lead, phases[lead])

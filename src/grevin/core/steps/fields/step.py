@@ -24,7 +24,7 @@ from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Evidence, Family, Reelwise, Stage, Timing, Window, shots_of
 from grevin.core.steps.fields.deinterlacing import deinterlaced
-from grevin.core.steps.fields.finding import ShotFields, fields_of_shots, scan_of
+from grevin.core.steps.fields.finding import ShotFields, fields_of_shots, scans_of
 from grevin.core.steps.settings import Settings, setting
 from grevin.core.timebase.timeline import Timeline
 
@@ -90,7 +90,9 @@ class FieldsStep:
         if settings.what == "leave":
             return Timing(same)
         if settings.what == "deinterlace":
-            shots = [ShotFields(shot, "interlaced", scan_of(reel, shot, progress)) for shot in shots_of(reel, progress)]
+            runs = shots_of(reel, progress)
+            scans = scans_of(reel, runs, progress)
+            shots = [ShotFields(shot, "interlaced", scan) for shot, scan in zip(runs, scans, strict=True)]
         else:
             shots = [_as_told(shot, settings) for shot in fields_of_shots(reel, progress)]
         kinds = {shot.kind for shot in shots}

@@ -80,8 +80,7 @@ class Levels:
 
     def border(self, changes: Curve) -> Curve64:
         """(N,) how much speaks for a border before each capture: about 2 between sets, -2 within, 0 for neither."""
-        told = np.log(np.nan_to_num(changes, nan=np.exp(self.middle)) + LEAST_CHANGE) - self.middle
-        told = np.where(np.isnan(changes), 0.0, told)
+        told = np.nan_to_num(np.log(changes + LEAST_CHANGE) - self.middle)
         reach = np.where(told < 0, self.middle - self.within, self.between - self.middle) / 2
         return np.asarray(np.clip(told / reach, -MOST_SAID, MOST_SAID))
 

@@ -19,6 +19,7 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field, field_validator
 
+from grevin.core.errors import SettingsError
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.sampling import Map, sampled
@@ -107,8 +108,17 @@ class ReframeStep:
         return replace(fmt, width=width or fmt.width, height=height or fmt.height)
 
     def reshape(self, window: Window, number: int, settings: ReframeSettings) -> Frame:
-        """What is shown on frame `number` of the reel."""
+        """What is shown on frame `number` of the reel.
+
+        Raises:
+            SettingsError: if an interlaced picture of that height gives no two whole fields.
+        """
         fmt = self.new_format(window.format, settings)
+        if window.format.has_fields and not fmt.has_fields:
+            raise SettingsError(
+                f"An interlaced picture of {fmt.height} lines cannot be taken apart into two whole fields.",
+                "Choose a height that is a multiple of 4, or deinterlace before.",
+            )
         where = map_of(window.format, fmt, key_at(settings, number))
         frame = window.frame()
         return frame if fmt == frame.format and _is_same(where) else sampled(frame, fmt, where)
