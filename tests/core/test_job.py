@@ -87,7 +87,7 @@ def test_a_job_of_version_4_opens_with_its_runs(tmp_path: Path) -> None:
         old.execute("DROP TABLE checksums")
         old.execute("PRAGMA user_version = 4")
     job = JobFile.open(path)
-    assert job.document.version == 5
+    assert job.document.version == 6
     assert job.runs() == [("then", {"output": "o.mkv", "summary": "fine"})]
     assert job.checksums() == ["aa", "bb", "cc"]
     job.close()

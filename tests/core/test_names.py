@@ -15,9 +15,9 @@ from grevin.core.media.opening import open_reel
 from grevin.core.progress import Progress
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.render import run as render
-from grevin.core.steps.base import Evidence
+from grevin.core.steps.evidence import Evidence
 from grevin.core.steps.settings import Settings
-from grevin.core.treatment import window
+from grevin.core.treatment import studies, window
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
@@ -111,7 +111,7 @@ def test_what_was_learned_of_a_reel_is_not_dropped_for_pictures() -> None:
     path.prepare(Progress())
     for number in range(len(source)):
         path.source.frame(number)
-    assert path.is_studied(1)
+    assert path.knows_time(1)
     assert list(path.steps[0].timing.groups) == sets
 
 
@@ -149,8 +149,8 @@ def test_an_output_does_not_study_again_what_the_job_knows(tmp_path: Path, monke
     treatment = Treatment(steps=(PICK,))
     Chain(render.DeclaredReel(reel), treatment, studies=kept).prepare(Progress())
     looked: list[int] = []
-    real = window.StudiedReel.luma8
-    monkeypatch.setattr(window.StudiedReel, "luma8", lambda self, n: looked.append(n) or real(self, n))
+    real = studies.StudiedReel.luma8
+    monkeypatch.setattr(studies.StudiedReel, "luma8", lambda self, n: looked.append(n) or real(self, n))
     request = render.RunRequest(tmp_path / "out.mkv", range(len(reel)))
     render.run(reel, Plan.whole(treatment), request, Progress(), kept)
     assert looked == []
@@ -193,4 +193,4 @@ def test_a_reel_of_many_shots_keeps_what_was_learned() -> None:
     steps = Treatment(steps=(TreatmentStep.make("repeats"), TreatmentStep.make("fields")))
     path = Chain(source, steps, cuts=range(2, len(frames), 2))
     path.prepare(Progress())
-    assert path.is_studied(2)
+    assert path.knows_time(2)

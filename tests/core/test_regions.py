@@ -13,6 +13,7 @@ from skimage.draw import polygon2mask
 
 from grevin.core.cache import ByteCache
 from grevin.core.errors import SettingsError
+from grevin.core.picture.colour import from_rgb
 from grevin.core.picture.frame import Frame
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.steps.settings import Settings
@@ -43,7 +44,7 @@ class Brighter:
         return 0
 
     def render(self, window: Any, settings: Nothing) -> Any:
-        return window.rgb() + np.float32(0.1)
+        return from_rgb(window.frame(), window.rgb() + np.float32(0.1))
 
 
 def test_a_polygon_lies_where_scikit_image_draws_it() -> None:

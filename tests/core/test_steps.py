@@ -11,15 +11,17 @@ import pytest
 from grevin.core.cache import ByteCache
 from grevin.core.errors import SettingsError
 from grevin.core.job.document import add_step
+from grevin.core.picture.colour import from_rgb
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.quality.damage.dirt import DirtDamage
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.steps import registry as registry_module
-from grevin.core.steps.base import METHODS, STAGES, Registry, Timing
+from grevin.core.steps.base import METHODS, STAGES, Registry
 from grevin.core.steps.registry import REGISTRY, add_installed, step_by_id
 from grevin.core.steps.settings import Settings, setting
+from grevin.core.steps.timing import Timing
 from grevin.core.timebase.timeline import Timeline
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep, treatment_from_recipe
@@ -151,7 +153,7 @@ class _Whole:
         return 0
 
     def render(self, window: Any, settings: _Nothing) -> Any:
-        return window.rgb() * np.float32(settings.gain)
+        return from_rgb(window.frame(), window.rgb() * np.float32(settings.gain))
 
 
 class _Time(_Whole):

@@ -67,7 +67,7 @@ def test_what_is_left_alone_is_the_source_and_the_rest_is_as_before(source: Memo
     assert differing.max() <= 2, "a speck next to it is matched to a ring that now holds the one that was left"
     assert np.count_nonzero(differing) < 20
     np.testing.assert_array_equal(chain.result.frame(FRAME + 1).planes[0], plain.result.frame(FRAME + 1).planes[0])
-    assert {row.verdict for row in ledger_rows(chain, FRAME)} == {"mend", "leave"}
+    assert {row.verdict for row in ledger_rows(FRAME, chain.account(FRAME))} == {"mend", "leave"}
 
 
 def test_what_was_missed_is_mended_on_a_persons_word(source: MemorySource) -> None:
@@ -95,7 +95,7 @@ def test_what_was_missed_is_mended_on_a_persons_word(source: MemorySource) -> No
 
 
 def test_specks_that_share_a_piece_are_parted(source: MemorySource) -> None:
-    from grevin.core.steps.base import Blob, Evidence
+    from grevin.core.steps.evidence import Blob, Evidence
     from grevin.core.treatment.verdicts import apply_verdicts
 
     mask = np.zeros((40, 60), np.bool_)

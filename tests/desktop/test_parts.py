@@ -20,7 +20,7 @@ from grevin.core.picture.display import to_screen
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress, ProgressReport
-from grevin.core.steps.base import Blob, Evidence
+from grevin.core.steps.evidence import Blob, Evidence
 from grevin.core.steps.settings import Settings, setting
 from grevin.core.survey.lanes import Lanes
 from grevin.core.timebase.counters import Counter

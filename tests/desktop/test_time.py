@@ -34,7 +34,7 @@ def test_repeats_are_studied_shown_and_written(qtbot: QtBot, new_window, stutter
     session, bench = window.session, window.bench
     session.add_step("repeats")
     settle(qtbot, window)
-    assert session.chain.is_studied(1)
+    assert session.chain.knows_time(1)
     assert "10 repeated frames were taken out" in bench.path.card(1)._facts.text()
     session.go(4)
     settle(qtbot, window)
@@ -141,12 +141,12 @@ def test_studying_is_stopped_and_begun_again(qtbot: QtBot, new_window, tmp_path:
     qtbot.waitUntil(lambda: bench.studying.busy, timeout=WAIT_MS)
     window.messages.cancel_asked.emit()
     settle(qtbot, window)
-    assert not session.chain.is_studied(1)
+    assert not session.chain.knows_time(1)
     assert "Stopped" in window.messages.text
     assert bench.table.look.view_point == 0, "until then the picture before the step is shown"
     session.switch_step(1, enabled=False)
     settle(qtbot, window)
-    assert session.chain.is_studied(1)
+    assert session.chain.knows_time(1)
 
 
 # Made frames, tie lines, capture sets

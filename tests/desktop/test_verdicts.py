@@ -8,7 +8,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QComboBox, QPushButton, QToolButton
 from pytestqt.qtbot import QtBot
 
-from grevin.core.steps.base import Area, Evidence
+from grevin.core.steps.evidence import Area, Evidence
 from grevin.desktop.window import Window
 from tests.desktop.conftest import settle
 

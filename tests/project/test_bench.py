@@ -26,7 +26,7 @@ from grevin.core.media.opening import open_reel
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.quality.damage.dirt import DirtDamage
-from grevin.core.steps.base import Blob
+from grevin.core.steps.evidence import Blob
 from tests.conftest import moving_frames
 
 DIRTY = DirtDamage(blobs_per_frame=60.0, longest_px=60.0)

@@ -114,7 +114,7 @@ class ReelFacts(QObject):
         chain, table = self._session.chain, self._session.findings
         if chain is not None and table is not None:
             for step in chain.steps:
-                if step.is_time and step.is_studied:
+                if step.is_time and step.is_studied(0):
                     doubts = (
                         Finding(step.step.id, one.first, one.last, one.words, confidence=0.5) for one in step.doubts()
                     )
@@ -216,7 +216,7 @@ def _moved_in_time(session: Session) -> tuple[tuple[range, ...], tuple[range, ..
     """Runs of frames that the treatment leaves out, makes anew, and puts others in after, as far as that is known."""
     chain = session.chain
     last = len(chain.view_points) - 1 if chain is not None else 0
-    if chain is None or not chain.changes_time(last) or not chain.is_studied(last):
+    if chain is None or not chain.changes_time(last) or not chain.knows_time(last):
         return (), (), ()
     timeline = chain.timeline
     left_out = np.ones(timeline.length, np.bool_)

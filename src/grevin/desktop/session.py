@@ -28,7 +28,8 @@ from grevin.core.job.job_file import JobFile
 from grevin.core.job.measured import MeasuredFile
 from grevin.core.media.image_sequence import DEFAULT_RATE
 from grevin.core.media.video_file import VideoFile
-from grevin.core.steps.base import Area, changes_time
+from grevin.core.steps.base import changes_time
+from grevin.core.steps.evidence import Area
 from grevin.core.steps.registry import step_by_id
 from grevin.core.timebase.counters import COUNTER_LABELS, Counter, CounterKind
 from grevin.core.timebase.timeline import Timeline
@@ -173,7 +174,7 @@ class Session(JobSession):
     def moved(self) -> Timeline | None:
         """The frame map of the view point where it moves frames; None where frames lie as in the reel."""
         chain, view_point = self.chain, self.place.view_point
-        if chain is None or not chain.changes_time(view_point) or not chain.is_studied(view_point):
+        if chain is None or not chain.changes_time(view_point) or not chain.knows_time(view_point):
             return None
         timeline = chain.timeline_at(view_point)
         return timeline if timeline.moves and len(timeline) else None

@@ -15,10 +15,10 @@ from grevin.core.steps.base import place_for
 from grevin.core.steps.registry import step_by_id
 from grevin.core.treatment.over_time import OverTime
 from grevin.core.treatment.plan import Plan
-from grevin.core.treatment.recipe import Treatment, TreatmentStep
+from grevin.core.treatment.recipe import Treatment, TreatmentStep, as_counted_before
 from grevin.core.treatment.regions import Region
 
-JOB_FORMAT, JOB_VERSION = "grevin-job", 5
+JOB_FORMAT, JOB_VERSION = "grevin-job", 6
 
 
 class Reel(BaseModel):
@@ -107,13 +107,23 @@ def migrated(data: dict[str, Any]) -> dict[str, Any]:
             for place, reel in enumerate(data.get("reels", []))
         ]
         data = {**data, "version": 2, "reels": reels}
-    if data.get("version") in {
-        2,
-        3,
-        4,
-    }:  # treatments without regions; reels without shots and marks; runs (see the file)
-        data = {**data, "version": JOB_VERSION}
+    if data.get("version") in range(2, 6):  # later ones have regions, shots, marks; frames named before the step
+        data = {**data, "version": JOB_VERSION, "reels": [_counted_before(reel) for reel in data.get("reels", [])]}
     return data
+
+
+def _counted_before(reel: dict[str, Any]) -> dict[str, Any]:
+    """A reel of the time when settings named frames before the step."""
+    changed = dict(reel)
+    if reel.get("treatment"):
+        changed["treatment"] = as_counted_before(Treatment.model_validate(reel["treatment"]))
+    if reel.get("shots"):
+        shots = (Shot.model_validate(shot) for shot in reel["shots"])
+        changed["shots"] = [
+            shot.model_copy(update={"treatment": shot.treatment and as_counted_before(shot.treatment)})
+            for shot in shots
+        ]
+    return changed
 
 
 def add_step(treatment: Treatment, step: str) -> Treatment:
@@ -139,7 +149,7 @@ def change_settings(treatment: Treatment, place: int, changes: dict[str, Any]) -
         SettingsError: if a value is not allowed.
     """
     old = treatment.steps[place]
-    new = TreatmentStep.make(old.step, {**old.settings, **changes}, old.enabled, old.regions, old.over_time)
+    new = old.changed(settings={**old.settings, **changes})
     return Treatment(steps=(*treatment.steps[:place], new, *treatment.steps[place + 1 :]))
 
 
@@ -155,8 +165,7 @@ def change_over_time(treatment: Treatment, place: int, over_time: tuple[OverTime
     Raises:
         SettingsError: if one cannot, or a value is not allowed.
     """
-    old = treatment.steps[place]
-    new = TreatmentStep.make(old.step, old.settings, old.enabled, old.regions, over_time)
+    new = treatment.steps[place].changed(over_time=over_time)
     return Treatment(steps=(*treatment.steps[:place], new, *treatment.steps[place + 1 :]))
 
 

@@ -37,7 +37,8 @@ CREATE TABLE facts (name TEXT PRIMARY KEY, value TEXT NOT NULL);
 CREATE TABLE runs (id INTEGER PRIMARY KEY, done_at TEXT NOT NULL, reel INTEGER NOT NULL, proof TEXT NOT NULL);
 CREATE TABLE ledger (run INTEGER NOT NULL REFERENCES runs(id), frame INTEGER NOT NULL, place INTEGER NOT NULL,
   step TEXT NOT NULL, x INTEGER NOT NULL, y INTEGER NOT NULL, width INTEGER NOT NULL, height INTEGER NOT NULL,
-  pixels INTEGER NOT NULL, contrast REAL NOT NULL, confidence REAL NOT NULL, verdict TEXT NOT NULL);
+  pixels INTEGER NOT NULL, contrast REAL NOT NULL, confidence REAL NOT NULL, verdict TEXT NOT NULL,
+  frames INTEGER NOT NULL DEFAULT 1);
 CREATE INDEX ledger_by_frame ON ledger(run, frame);
 """
 _LATER_TABLES = """
@@ -312,6 +313,9 @@ def _bring_up_to_date(database: sqlite3.Connection) -> None:
                 " figures) SELECT reel, 'looking', kind, first, last, 0, 0, 0, 0, 1.0, words, '{}' FROM findings"
             )
             database.execute("DROP TABLE findings")
+        columns = {row[1] for row in database.execute("PRAGMA table_info(ledger)")}
+        if "frames" not in columns:  # before version 6 nothing was done to whole pictures
+            database.execute("ALTER TABLE ledger ADD COLUMN frames INTEGER NOT NULL DEFAULT 1")
         for run, text in database.execute("SELECT id, proof FROM runs").fetchall():
             proof = json.loads(text)
             if "checksums" in proof:  # before version 5 they were parsed whenever a job was opened

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -79,6 +80,10 @@ class Frame:
             return replace(self, planes=tuple(p.astype(np.float16) for p in self.planes))
         planes = tuple(np.clip(np.rint(p), 0, limit).astype(self.format.dtype) for p in self.planes)
         return replace(self, planes=planes)
+
+    def with_planes(self, planes: Iterable[Plane]) -> Frame:
+        """Another picture in this one's place and format; all of it may differ."""
+        return replace(self, planes=tuple(planes), touched="everything")
 
     def with_number(self, number: int) -> Frame:
         """The same picture at another place."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import shutil
+from collections.abc import Iterable
 from pathlib import Path
 
 import numpy as np
@@ -12,16 +13,15 @@ from grevin.core.errors import MediaError, OutputError
 from grevin.core.media.still_image import read_image, write_image
 from grevin.core.media.writing import translated
 from grevin.core.picture.frame import Mask
-from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.plan import TreatedReel
-from grevin.core.treatment.step_source import StepSource
+from grevin.core.treatment.step_source import Acted, StepSource
 
 ACTS = 255
 MAP_NAME = "frames.json"  # which source frame each output frame comes from, where time was changed
 
 
 class EvidenceWriter:
-    """Writes the evidence of every local step: aside first, as outputs are.
+    """Writes what every step may have changed: aside first, as outputs are.
 
     Evidence of an earlier run in the same folder stays until this run has succeeded, and goes then, whole: what
     is left of another treatment would falsify a proof.
@@ -45,22 +45,19 @@ class EvidenceWriter:
         self._written: list[int] = []
         self._aside = folder.with_name(f".{folder.name}.part")
         shutil.rmtree(self._aside, ignore_errors=True)
-        self._treated = treated
         with translated(folder):
             self._aside.mkdir(parents=True)
-            for name in {name for chain in treated.chains() for name in _named(chain)}:
+            for name in {_named(*step) for chain in treated.chains() for step in enumerate(chain.steps, 1)}:
                 (self._aside / name).mkdir()
 
-    def write(self, number: int) -> None:
-        """Write the evidence of one output frame; what a time step made is its own whole evidence."""
-        chain = self._treated.at(int(self._timeline.sources[number]))
+    def write(self, number: int, steps: Iterable[tuple[int, StepSource, Acted]]) -> None:
+        """Write the evidence of one output frame; what a step made anew or as a whole is its own evidence."""
         self._written.append(number)
-        for place, (name, source) in enumerate(_named(chain).items(), 1):
-            mask = _mask(source, chain.before(place, number), chain.behind(place, number))
-            if mask is not None:
-                path = self._aside / name / f"{number:06}.png"
+        for place, source, acted in steps:
+            if acted.mask is not None:
+                path = self._aside / _named(place, source) / f"{number:06}.png"
                 with translated(path):
-                    write_image(path, mask.astype(np.uint8) * np.uint8(ACTS))
+                    write_image(path, acted.mask.astype(np.uint8) * np.uint8(ACTS))
 
     def commit(self) -> None:
         """Put the evidence in its place, instead of what an earlier run left there."""
@@ -84,13 +81,6 @@ class EvidenceWriter:
         shutil.rmtree(self._aside, ignore_errors=True)
 
 
-def _mask(source: StepSource, before: int, behind: int) -> Mask | None:
-    if source.is_time:
-        return source.made_where(behind) if source.timing.timeline.made[behind] else None
-    evidence = source.evidence(before)
-    return None if evidence is None else evidence.mask
-
-
 def read_map(folder: Path) -> tuple[int, list[int]] | None:
     """(number of the first output frame, source frame of each) where time was changed; None where it was not.
 
@@ -107,9 +97,9 @@ def read_map(folder: Path) -> tuple[int, list[int]] | None:
         raise MediaError(f"{path} is damaged ({fault}).", "Write the output again with its evidence.") from fault
 
 
-def _named(chain: Chain) -> dict[str, StepSource]:
-    """The steps of a chain by the names of their folders."""
-    return {f"{place:02}-{source.step.id}": source for place, source in enumerate(chain.steps, 1)}
+def _named(place: int, source: StepSource) -> str:
+    """Name of the folder of a step."""
+    return f"{place:02}-{source.step.id}"
 
 
 def read_evidence(folder: Path, number: int, shape: tuple[int, int]) -> Mask:

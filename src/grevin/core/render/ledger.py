@@ -1,4 +1,4 @@
-"""The ledger: one row for every mend."""
+"""The ledger: one row for every mend, one for every shot that was changed as a whole."""
 
 from __future__ import annotations
 
@@ -8,7 +8,8 @@ import json
 import tempfile
 import weakref
 from collections.abc import Iterable, Iterator
-from dataclasses import asdict, astuple, dataclass, fields
+from dataclasses import asdict, astuple, dataclass, fields, replace
+from math import sqrt
 from pathlib import Path
 from typing import Any
 
@@ -18,9 +19,9 @@ import pydantic
 
 from grevin.core.errors import UsageError
 from grevin.core.media.writing import translated
-from grevin.core.steps.base import Blob
-from grevin.core.treatment.chain import Chain
-from grevin.core.treatment.step_source import StepSource
+from grevin.core.picture.frame import Mask
+from grevin.core.steps.evidence import Blob
+from grevin.core.treatment.step_source import Acted, StepSource
 from grevin.core.treatment.verdicts import Verdict, Verdicts, Word
 
 _VERDICT = pydantic.TypeAdapter(Verdict)
@@ -37,9 +38,11 @@ class LedgerRow:
         step: id of the step; `place` its position in the treatment, from 1.
         x, y, width, height: area in pixels.
         pixels: size of what was found.
-        contrast: 8-bit levels, positive brighter than the neighbours.
+        contrast: 8-bit levels, positive brighter than the neighbours; of whole pictures the rms by which they changed.
         confidence: 0..1.
-        verdict: "mend" for what was mended, "leave" for what a person had left alone.
+        verdict: "mend" for what was mended, "leave" for what a person had left alone; "undecided" for what was done to
+            whole pictures, of which no single place can be judged.
+        frames: how many frames the row is about: more than one for what was done to whole pictures of a shot.
     """
 
     frame: int
@@ -53,6 +56,7 @@ class LedgerRow:
     contrast: float
     confidence: float
     verdict: Word = "mend"
+    frames: int = 1
 
 
 class LedgerSpool:
@@ -83,32 +87,55 @@ class LedgerSpool:
         self._file.close()
 
 
-def ledger_rows(chain: Chain, number: int) -> list[LedgerRow]:
-    """The mends of one frame, and what was left alone on a person's word."""
+Steps = Iterable[tuple[int, StepSource, Acted]]  # place on the path, step, what it did
+
+
+def ledger_rows(frame: int, steps: Steps) -> list[LedgerRow]:
+    """The mends of one frame of the reel, and what was left alone on a person's word."""
     rows: list[LedgerRow] = []
-    reel_frame = int(chain.timeline.sources[number]) if chain.steps and chain.steps[-1].changes_time else number
-    for place, source in enumerate(chain.steps, 1):
-        rows += _made_row(source, place, reel_frame, chain.behind(place, number))
-        evidence = source.evidence(chain.before(place, number))
-        if evidence is None:
-            continue
-        words: tuple[tuple[Word, tuple[Blob, ...]], ...] = (("mend", evidence.blobs), ("leave", evidence.left))
+    for place, source, acted in steps:
+        if acted.made and acted.mask is not None:
+            rows.append(_row_of(frame, place, source.step.id, acted.mask, "mend", 0.0))
+        words: tuple[tuple[Word, tuple[Blob, ...]], ...] = (("mend", acted.mended), ("leave", acted.left))
         rows.extend(
-            LedgerRow(reel_frame, place, source.step.id, *b.area, b.pixels, b.contrast, b.confidence, word)
+            LedgerRow(frame, place, source.step.id, *b.area, b.pixels, b.contrast, b.confidence, word)
             for word, blobs in words
             for b in blobs
         )
     return rows
 
 
-def _made_row(source: StepSource, place: int, reel_frame: int, number: int) -> list[LedgerRow]:
-    """A row for a frame that a time step made: it stays on record for good."""
-    if not source.is_time or not source.timing.timeline.made[number]:
-        return []
-    where = source.made_where(number)
+class WholeRows:
+    """One row for each shot in which a step changed whole pictures."""
+
+    def __init__(self) -> None:
+        self._open: dict[tuple[int, str], tuple[LedgerRow, list[float]]] = {}
+
+    def add(self, frame: int, steps: Steps, begins: bool) -> list[LedgerRow]:
+        """One more frame of the reel; gives the rows of the shot that ended before it."""
+        ended = self.finish() if begins else []
+        for place, source, acted in steps:
+            if acted.whole_levels is None or acted.mask is None:
+                continue
+            row = _row_of(frame, place, source.step.id, acted.mask, "undecided", 0.0)
+            self._open.setdefault((place, source.step.id), (row, []))[1].append(acted.whole_levels)
+        return ended
+
+    def finish(self) -> list[LedgerRow]:
+        """The rows that are still open."""
+        rows = [
+            replace(row, frames=len(levels), contrast=sqrt(sum(level**2 for level in levels) / len(levels)))
+            for row, levels in self._open.values()
+        ]
+        self._open = {}
+        return rows
+
+
+def _row_of(frame: int, place: int, step: str, where: Mask, verdict: Word, contrast: float) -> LedgerRow:
+    """A row for a picture that was made anew, or changed as a whole: it stays on record for good."""
     x, y, width, height = cv2.boundingRect(where.view(np.uint8))
     pixels = int(np.count_nonzero(where))
-    return [LedgerRow(reel_frame, place, source.step.id, x, y, width, height, pixels, 0.0, 1.0, "mend")]
+    return LedgerRow(frame, place, step, x, y, width, height, pixels, contrast, 1.0, verdict)
 
 
 def verdicts_from_ledger(path: Path) -> Verdicts:

@@ -6,7 +6,7 @@ import contextlib
 from dataclasses import dataclass, field
 from fractions import Fraction
 from pathlib import Path
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 
@@ -24,20 +24,17 @@ from grevin.core.picture.frame import Frame
 from grevin.core.picture.masks import chroma_under
 from grevin.core.progress import Progress
 from grevin.core.render.evidence_files import EvidenceWriter
-from grevin.core.render.ledger import LedgerRow, LedgerSpool, check_ledger_path, ledger_rows, write_ledger
+from grevin.core.render.ledger import check_ledger_path, write_ledger
+from grevin.core.render.proof import Proof, Record, Written
 from grevin.core.render.retimed import Retimed
 from grevin.core.render.verify import as_image_frame
-from grevin.core.steps.base import changes_time
-from grevin.core.steps.registry import step_by_id
 from grevin.core.timebase.counters import Counter
-from grevin.core.timebase.rates import rate_text
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.plan import Plan, TreatedReel
+from grevin.core.treatment.studies import Studies
 from grevin.core.treatment.verdicts import Verdicts
-from grevin.core.treatment.window import Studies
 
 Sound = Literal["where it fits", "always", "padded", "re-timed", "never"]
-MOST_DOUBTS = 20  # frames left alone that are named
 RENDER_CACHE_BYTES = 256 << 20  # a handful of HD frames with their motion; independent of the reel's length
 
 
@@ -65,76 +62,6 @@ class RunRequest:
     sound: Sound = "where it fits"
 
 
-@dataclass
-class Proof:
-    """What was shown about a finished output.
-
-    Attributes:
-        frames: frames read back, each with the checksum of what was written.
-        untouched: frames that are the source bit for bit.
-        mended: frames in which something was changed, inside the evidence only.
-        reshaped: frames that were changed as a whole, and shown in another shape or part.
-        reshaped_by: labels of the steps that did.
-        mends: places mended.
-        made: frames made anew.
-        left_out: frames of the source that are not in the output.
-        rate: frames per second of the output.
-        samples_changed: share of all samples, 0..1.
-        notes: what else the reader of the output should know.
-        checksums: MD5 of each frame's planes.
-        rows: the ledger, on disk until `close`.
-    """
-
-    output: str
-    frames: int = 0
-    untouched: int = 0
-    mended: int = 0
-    reshaped: int = 0
-    reshaped_by: tuple[str, ...] = ()
-    mends: int = 0
-    made: int = 0
-    left_out: int = 0
-    rate: Fraction = Fraction(0)
-    samples_changed: float = 0.0
-    notes: tuple[str, ...] = ()
-    checksums: list[str] = field(default_factory=list)
-    rows: LedgerSpool = field(default_factory=LedgerSpool)
-
-    def sentence(self) -> str:
-        """The proof in words."""
-        time = f" {self.made} were made anew." if self.made else ""
-        time += f" {self.left_out} frames of the source were left out." if self.left_out else ""
-        whole = (
-            f" {self.reshaped} were changed as a whole by {' and '.join(self.reshaped_by)}." if self.reshaped else ""
-        )
-        return (
-            f"{self.frames} frames written and read back, every checksum agrees. {self.untouched} frames are the "
-            f"source bit for bit; {self.mended} were mended in {self.mends} places "
-            f"({100 * self.samples_changed:.3f} % of all samples), nothing else differs.{whole}{time}"
-        )
-
-    def data(self) -> dict[str, Any]:
-        """Plain data for `--json`."""
-        return {
-            "format": "grevin-proof",
-            "version": 1,
-            "output": self.output,
-            "summary": self.sentence(),
-            "frames": self.frames,
-            "untouched_frames": self.untouched,
-            "mended_frames": self.mended,
-            "mends": self.mends,
-            "reshaped_frames": self.reshaped,
-            "reshaped_by": list(self.reshaped_by),
-            "made_frames": self.made,
-            "left_out_frames": self.left_out,
-            "rate": rate_text(self.rate),
-            "samples_changed": round(self.samples_changed, 8),
-            "notes": list(self.notes),
-            "checksums": self.checksums,
-        }
-
-
 def run(
     material: Reader | DeclaredReel, plan: Plan, request: RunRequest, progress: Progress,
     studies: Studies | None = None,
@@ -156,7 +83,7 @@ def run(
     reel = material if isinstance(material, DeclaredReel) else DeclaredReel(material)
     reader = reel.reader
     treated = TreatedReel(reel, plan, ByteCache(RENDER_CACHE_BYTES), verdicts=request.verdicts, studies=studies)
-    treated.prepare(progress)
+    treated.prepare(progress, request.frames)
     retimed = Retimed.of(treated.timeline, request.frames, reel.format.rate)
     _check_readable(reader, retimed)
     start = _start(reel, retimed, request)
@@ -236,54 +163,31 @@ def _write(
     progress: Progress,
 ) -> Proof:  # fmt: skip
     timeline, outputs = retimed.timeline, retimed.outputs
-    proof = Proof(str(request.output), left_out=retimed.left_out, rate=timeline.rate)
+    record = Record(Proof(str(request.output), left_out=retimed.left_out, rate=timeline.rate))
     pictures = is_pattern(request.output)
-    changed = total = 0
 
-    def make(number: int) -> tuple[Frame, int, list[LedgerRow], list[str]]:
+    def make(number: int) -> Written:
         source = int(timeline.sources[number])
         chain = treated.at(source)
         frame = chain.result.frame(number).rounded()
-        differing = _changed_samples(chain, source, frame, bool(timeline.made[number]))
-        return frame, differing, ledger_rows(chain, number), _doubts(chain, number)
+        made = bool(timeline.made[number])
+        differing = _changed_samples(chain, source, frame, made)
+        last = int(timeline.sources[number - 1]) if number > outputs.start else -1
+        begins = last < 0 or treated.at(last) is not chain or not chain.shots.same_shot(last, source)
+        return Written(number, source, frame, made, differing, tuple(chain.account(number)), begins)
 
     progress.begin(len(outputs), "Writing")
-    for number, (frame, differing, rows, doubts) in zip(outputs, in_parallel(make, outputs), strict=True):
+    for written in in_parallel(make, outputs):
+        frame = written.frame
         with translated(request.output):
             writer.write(frame)
-        proof.checksums.append(frame_checksum(as_image_frame(frame) if pictures else frame))
-        proof.rows.add(rows)
-        proof.notes += tuple(doubts) if len(proof.notes) < MOST_DOUBTS else ()
-        proof.mends += sum(row.verdict == "mend" and not changes_time(step_by_id(row.step)) for row in rows)
-        proof.made += bool(timeline.made[number])
-        reshaped = isinstance(frame.touched, str) and not timeline.made[number]
-        proof.reshaped += reshaped
-        proof.mended += differing > 0 and not timeline.made[number] and not reshaped
-        proof.untouched += differing == 0
-        changed += differing
-        total += sum(plane.size for plane in frame.planes)
+        record.add(written, frame_checksum(as_image_frame(frame) if pictures else frame))
         if evidence is not None:
-            evidence.write(number)
+            evidence.write(written.number, written.steps)
         progress.advance()
     with translated(request.output):
         writer.finish()
-    proof.samples_changed = changed / max(1, total)
-    steps = (step for chain in treated.chains() for step in chain.steps if step.changes_whole)
-    proof.reshaped_by = tuple(dict.fromkeys(step.step.label for step in steps)) if proof.reshaped else ()
-    return proof
-
-
-def _doubts(chain: Chain, number: int) -> list[str]:
-    """Why steps left a frame alone, and what they doubt in those they made."""
-    found: list[str] = []
-    for place, source in enumerate(chain.steps, 1):
-        if source.is_time:
-            evidence = source.shown(chain.behind(place, number)) if source.judges_itself else None
-        else:
-            evidence = source.evidence(chain.before(place, number))
-        if evidence is not None and evidence.doubt:
-            found.append(f"Frame {number}: {evidence.doubt}")
-    return found
+    return record.finish()
 
 
 def _changed_samples(chain: Chain, number: int, frame: Frame, made: bool) -> int:

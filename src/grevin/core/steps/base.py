@@ -7,143 +7,25 @@ cuts, caching, blending inside the evidence only, keeping untouched samples, the
 
 from __future__ import annotations
 
-from bisect import bisect_right
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
-from itertools import pairwise
-from typing import Any, ClassVar, Literal, Protocol, TypeVar, get_args
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any, ClassVar, Literal, Protocol, get_args
 
-import numpy as np
-import numpy.typing as npt
-
-from grevin.core.motion.flow import Flow, Luma8, MotionQuality
-from grevin.core.parallel import in_parallel
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.format import PictureFormat
-from grevin.core.picture.frame import Frame, Mask
+from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
+from grevin.core.steps.evidence import Area, Evidence
+from grevin.core.steps.seen import Arrays, Reelwise, Shotwise, Window
 from grevin.core.steps.settings import Settings
-from grevin.core.timebase.timeline import Timeline
+from grevin.core.steps.timing import Timing
 
-Made = TypeVar("Made")
 Family = Literal["local", "whole", "time", "shape"]
 Stage = Literal["time", "signal", "light", "surface", "frame", "finish"]  # in the order in which work is done
 STAGES: tuple[str, ...] = get_args(Stage)
 METHODS: dict[str, tuple[str, ...]] = {
     "local": ("find", "mend"), "whole": ("render",), "time": ("study", "make"), "shape": ("new_format", "reshape"),
 }  # fmt: skip
-Area = tuple[int, int, int, int]  # x, y, width, height in pixels
-Arrays = dict[str, npt.NDArray[Any]]
-
-
-@dataclass(frozen=True)
-class Blob:
-    """One connected piece of evidence.
-
-    Attributes:
-        area: (x, y, width, height) in pixels.
-        pixels: number of pixels that deviate (before growing).
-        contrast: mean deviation from the neighbours, 8-bit levels; positive brighter, negative darker.
-        confidence: 0..1.
-        doubtful: whether the step was nearly of the other opinion.
-        by_hand: whether a person's word put it there.
-    """
-
-    area: Area
-    pixels: int
-    contrast: float
-    confidence: float
-    doubtful: bool = False
-    by_hand: bool = False
-
-    @property
-    def words(self) -> str:
-        """Size, contrast and confidence for people."""
-        _, _, width, height = self.area
-        than = "brighter" if self.contrast > 0 else "darker"
-        return (
-            f"{width} x {height} px ({self.pixels} in all), {abs(self.contrast):.0f} levels {than}, "
-            f"confidence {self.confidence:.2f}"
-        )
-
-
-@dataclass(frozen=True, eq=False)
-class Evidence:
-    """Why and where a step acts on one frame: exactly what it may change.
-
-    Attributes:
-        mask: (H, W) bool.
-        weight: (H, W) float32 0..1 share of the mended picture inside the mask; None for 1.
-        blobs: what the mask is made of.
-        passed: what was nearly taken.
-        left: what would have been taken but for a person's word.
-        doubt: a sentence where the step left the whole frame alone, because it does not look like its kind of damage.
-        words: what else is to be said of the frame.
-    """
-
-    mask: Mask
-    weight: npt.NDArray[np.float32] | None = None
-    blobs: tuple[Blob, ...] = ()
-    doubt: str = ""
-    passed: tuple[Blob, ...] = ()
-    left: tuple[Blob, ...] = ()
-    words: str = ""
-
-    @property
-    def nbytes(self) -> int:
-        """Bytes held."""
-        return (
-            self.mask.nbytes
-            + (self.weight.nbytes if self.weight is not None else 0)
-            + 200 * len(self.blobs + self.passed)
-        )
-
-    @classmethod
-    def nothing(cls, shape: tuple[int, ...], doubt: str = "") -> Evidence:
-        """Evidence of an undamaged frame, or of one that is left alone."""
-        return cls(np.zeros(shape, np.bool_), doubt=doubt)
-
-
-class Window(Protocol):
-    """What a step sees: a frame and its neighbours of the same shot, with what was derived from them."""
-
-    @property
-    def number(self) -> int:
-        """Number of the frame in the middle."""
-        ...
-
-    @property
-    def format(self) -> PictureFormat:
-        """Format of the frames."""
-        ...
-
-    def has(self, offset: int) -> bool:
-        """Whether the frame that many places away exists in the same shot."""
-        ...
-
-    def frame(self, offset: int = 0) -> Frame:
-        """The frame that many places away."""
-        ...
-
-    def luma8(self, offset: int = 0) -> Luma8:
-        """(H, W) uint8 luma of that frame."""
-        ...
-
-    def rgb(self, offset: int = 0) -> Rgb:
-        """(H, W, 3) float32 R'G'B' of that frame, nominal 0..1."""
-        ...
-
-    def motion(self, offset: int, quality: MotionQuality = "fine") -> Flow:
-        """(H, W, 2) float32 flow from the middle frame to that one."""
-        ...
-
-    def at(self, offset: int) -> Window:
-        """The same window with that frame in the middle."""
-        ...
-
-    def keep(self, name: str, make: Callable[[], Made], size_of: Callable[[Made], int]) -> Made:
-        """Something dear about the middle frame, made once; `name` has to say all that it depends on."""
-        ...
 
 
 class Step(Protocol):
@@ -182,6 +64,17 @@ class LocalStep(Step, Protocol):
         ...
 
 
+class Learning(Protocol):
+    """What a local or whole step may have besides: it learns a shot before it acts on its frames.
+
+    What it learned is kept with the job and comes with every window (`Window.study`).
+    """
+
+    def learn(self, shot: Shotwise, settings: Any, progress: Progress) -> Arrays:
+        """What is to be known of a shot; deterministic."""
+        ...
+
+
 class OnFields(Protocol):
     """What a local step may have besides: on interlaced material it is given each field as a picture of its own."""
 
@@ -201,100 +94,14 @@ class Explaining(Protocol):
 
 
 class WholeStep(Step, Protocol):
-    """Changes whole pictures."""
+    """Changes whole pictures.
 
-    def render(self, window: Window, settings: Any) -> Rgb:
-        """(H, W, 3) float32 R'G'B' of the new picture."""
-        ...
-
-
-@dataclass(frozen=True)
-class Doubt:
-    """A run of frames about which a time step wants a person's word.
-
-    Attributes:
-        first, last: frames before the step, both included; the verdict is given on the first.
-        words: why.
+    It makes them from R'G'B' (`picture.colour.from_rgb`) or from the planes themselves (`Frame.with_planes`), in
+    float32 and code-value units; rounding is left to whoever writes them.
     """
 
-    first: int
-    last: int
-    words: str
-
-
-@dataclass(frozen=True, eq=False)
-class Timing:
-    """What a time step makes of a reel.
-
-    Attributes:
-        timeline: the frame map.
-        plan: what the step needs to know of its made frames, by output number.
-        notes: sentences for whoever reads the proof.
-        field_order: of the output, "" for that of the source.
-        doubts: what a person should look at.
-        groups: runs of frames before the step of which one each is shown, in order; none for most steps.
-    """
-
-    timeline: Timeline
-    plan: dict[int, Any] = field(default_factory=dict)
-    notes: tuple[str, ...] = ()
-    field_order: str = ""
-    doubts: tuple[Doubt, ...] = ()
-    groups: tuple[range, ...] = ()
-
-    def group_words(self, number: int) -> str:
-        """Of which group a frame before the step is, "" where there are none."""
-        if not self.groups:
-            return ""
-        place = bisect_right(self.groups, number, key=lambda group: group.start) - 1
-        if place < 0 or number not in self.groups[place]:
-            return f"Capture {number} belongs to no film frame."
-        group = self.groups[place]
-        return (
-            f"Capture {number - group.start + 1} of {len(group)} of film frame {place} "
-            f"(captures {group.start} to {group.stop - 1})."
-        )
-
-    def new_format(self, fmt: PictureFormat) -> PictureFormat:
-        """The format of the output."""
-        return replace(fmt, rate=self.timeline.rate, field_order=self.field_order or fmt.field_order)  # type: ignore[arg-type]
-
-
-class Reelwise(Protocol):
-    """What a time step sees of the whole reel while it studies it."""
-
-    @property
-    def format(self) -> PictureFormat:
-        """Format of the frames."""
-        ...
-
-    def __len__(self) -> int: ...
-
-    def frame(self, number: int) -> Frame:
-        """Frame `number`; raises UnreadableFrameError."""
-        ...
-
-    def luma8(self, number: int) -> Luma8:
-        """(H, W) uint8 luma of a frame."""
-        ...
-
-    def same_shot(self, number: int, other: int) -> bool:
-        """Whether two frames lie in one shot."""
-        ...
-
-    def joined(self, number: int, other: int) -> bool:
-        """Whether two frames belong to one shot whatever lies between them, such as frames that are bad."""
-        ...
-
-    def kept(self, name: str, make: Callable[[], Arrays]) -> Arrays:
-        """What was learned of the reel's pictures under a name, learned once and kept with the job.
-
-        It may depend on the frames and on where shots end, on no setting and on no verdict.
-        """
-        ...
-
-    def word_on(self, number: int) -> str:
-        """A person's verdict on the step's finding that begins with a frame: mend, leave or undecided."""
+    def render(self, window: Window, settings: Any) -> Frame:
+        """The new picture; the window's own frame where nothing is to be changed."""
         ...
 
 
@@ -333,21 +140,6 @@ class ShapeStep(Step, Protocol):
 
 
 AnyStep = LocalStep | WholeStep | TimeStep | ShapeStep
-
-
-def shots_of(reel: Reelwise, progress: Progress) -> list[range]:
-    """The shots of a reel."""
-
-    def edges() -> Arrays:
-        progress.begin(len(reel), "Looking for the ends of shots")
-        inner = []
-        numbers = range(1, len(reel))
-        for number, same in zip(numbers, in_parallel(lambda n: reel.same_shot(n - 1, n), numbers), strict=True):
-            inner += [] if same else [number]
-            progress.advance()
-        return {"edges": np.array([0, *inner, len(reel)], np.int64)}
-
-    return [range(int(first), int(stop)) for first, stop in pairwise(reel.kept("shots", edges)["edges"])]
 
 
 def changes_time(step: AnyStep) -> bool:

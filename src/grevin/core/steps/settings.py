@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping
-from typing import Any, Self, get_args, get_origin
+from typing import Any, Literal, Self, get_args, get_origin
 
 import pydantic
 from pydantic import BaseModel, ConfigDict, ValidationInfo, field_validator
@@ -17,6 +17,7 @@ MOST_NUMBERS = 100_000  # in one run of a list
 def setting(
     default: Any, *, label: str, help: str, unit: str = "", low: float | None = None, high: float | None = None,
     decimals: int = 0, step: float = 1.0, when: Mapping[str, str] | None = None,
+    names_frames: Literal["", "each", "first", "last", "keys"] = "",
 ) -> Any:  # fmt: skip
     """Declare one setting.
 
@@ -30,9 +31,12 @@ def setting(
         decimals: places kept; a value is rounded to them, so that form, file and cache key hold the same number.
         step: change of one press of an arrow key.
         when: values of other settings with which alone this one matters; the form hides it else.
+        names_frames: where the setting of a time step lists frames of the reel: whether each place where one is shown
+            is meant, the first or the last; "keys" for things with key frames.
     """
     extra: dict[str, Any] = {"unit": unit, "low": low, "high": high, "decimals": decimals, "step": step}
     extra["when"] = dict(when or {})
+    extra["names_frames"] = names_frames
     return pydantic.Field(default, title=label, description=help, ge=low, le=high, json_schema_extra=extra)
 
 
@@ -61,6 +65,12 @@ class Settings(BaseModel):
             return cls.model_validate(dict(values))
         except pydantic.ValidationError as fault:
             raise SettingsError(*_sentence(cls, fault, step)) from fault
+
+
+def names_frames(model: type[Settings], name: str) -> str:
+    """Whether a setting lists frames of the reel, and which of the places where they are shown are meant."""
+    extra = model.model_fields[name].json_schema_extra
+    return str(extra.get("names_frames", "")) if isinstance(extra, dict) else ""
 
 
 def is_list(annotation: object) -> bool:

@@ -6,7 +6,7 @@ made on demand and kept in one cache under content keys; a frame that no step ch
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Iterator
 
 import numpy as np
 
@@ -16,21 +16,30 @@ from grevin.core.picture.frame import Frame
 from grevin.core.picture.masks import runs_of
 from grevin.core.picture.source import FrameSource
 from grevin.core.progress import Progress
-from grevin.core.steps.base import AnyStep, Area, Evidence
+from grevin.core.steps.base import AnyStep
+from grevin.core.steps.evidence import Area, Evidence
 from grevin.core.steps.registry import step_by_id
 from grevin.core.steps.settings import Settings
 from grevin.core.timebase.timeline import Timeline
+from grevin.core.treatment.families.local import LocalSource
+from grevin.core.treatment.families.shape import ShapeSource
+from grevin.core.treatment.families.time import TimeSource
+from grevin.core.treatment.families.whole import WholeSource
 from grevin.core.treatment.following import Follower
 from grevin.core.treatment.over_time import OverTime
-from grevin.core.treatment.recipe import Treatment
+from grevin.core.treatment.recipe import Counted, Treatment
 from grevin.core.treatment.regions import Region
 from grevin.core.treatment.said import Said
 from grevin.core.treatment.shots import MappedShots, ShotFinder
-from grevin.core.treatment.step_source import StepSource
+from grevin.core.treatment.step_source import Acted, StepSource
+from grevin.core.treatment.studies import Studies
 from grevin.core.treatment.verdicts import Verdicts
-from grevin.core.treatment.window import CachedSource, Studies
+from grevin.core.treatment.window import CachedSource
 
 DEFAULT_CACHE_BYTES = 384 << 20
+SOURCES: dict[str, type[StepSource]] = {
+    "local": LocalSource, "whole": WholeSource, "time": TimeSource, "shape": ShapeSource,
+}  # fmt: skip
 
 
 class Chain:
@@ -70,19 +79,20 @@ class Chain:
         self.view_points: list[CachedSource | StepSource] = [self.source]
         for row in treatment.steps:
             if row.enabled:
-                self.add(step_by_id(row.step), row.model(), row.regions, row.over_time)
+                self.add(step_by_id(row.step), row.model(), row.regions, row.over_time, row.counted)
             else:
                 self.view_points.append(self.result)
 
     def add(
-        self, step: AnyStep, settings: Settings, regions: tuple[Region, ...] = (), over_time: tuple[OverTime, ...] = ()
+        self, step: AnyStep, settings: Settings, regions: tuple[Region, ...] = (),
+        over_time: tuple[OverTime, ...] = (), counted: Counted = "reel",
     ) -> StepSource:  # fmt: skip
         """Put a step at the end."""
-        said = Said(self.verdicts, regions, self.follower, over_time)
+        said = Said(self.verdicts, regions, self.follower, over_time, counted)
         last = self.result
         behind = isinstance(last, StepSource) and last.changes_time
         shots = MappedShots(self.shots, lambda: last.timeline) if behind else self.shots  # type: ignore[union-attr]
-        added = StepSource(last, step, settings, shots, self.cache, self.results, said, self._studies)
+        added = SOURCES[step.family](last, step, settings, shots, self.cache, self.results, said, self._studies)
         self.steps.append(added)
         self.view_points.append(added)
         return added
@@ -124,6 +134,11 @@ class Chain:
         """The same before that step."""
         return self.behind(place - 1, number)
 
+    def account(self, number: int) -> Iterator[tuple[int, StepSource, Acted]]:
+        """What every acting step did to frame `number` of the result, with its place on the path (1 is the first)."""
+        for place, step in enumerate(self.steps, 1):
+            yield place, step, step.acted(self.before(place, number), self.behind(place, number))
+
     def time_words(self, view_point: int, frame: int, output: int | None = None) -> str:
         """What became of a frame of the reel in time, or what an output frame is; "" where nothing did."""
         if not self.changes_time(view_point):
@@ -138,11 +153,24 @@ class Chain:
             return f"left out; shown instead: {place}, frame {shown} of the reel"
         return place
 
-    def prepare(self, progress: Progress) -> None:
-        """Let every time step study the reel, before frames are pulled."""
-        for step in self.steps:
+    def prepare(self, progress: Progress, frames: Collection[int] = ()) -> None:
+        """Let steps learn what they have to know before frames are pulled.
+
+        Time steps study the whole reel.
+
+        Args:
+            progress: told of what is done, and asked whether to stop.
+            frames: of the reel, whose shots the other steps learn; without any they learn each when it is asked for.
+        """
+        for place, step in enumerate(self.steps):
             if step.is_time:
-                step.studied(progress)
+                step.prepare(0, progress)
+            elif step.learns:
+                before = self.steps[place - 1].timeline if place else None
+                for number in frames:
+                    number = number if before is None else before.output_of(number)
+                    if not step.is_studied(number):
+                        step.prepare(number, progress)
 
     @property
     def size_format(self) -> PictureFormat:
@@ -157,6 +185,10 @@ class Chain:
     def number_before(self, place: int, frame: int) -> int:
         """The frame that the step at a place of the treatment (1 is the first) sees for a frame of the reel."""
         return self.output_of(place - 1, frame)
+
+    def named(self, place: int, frame: int, counted: Counted) -> int:
+        """By which number the settings of the step at a place of the treatment name a frame of the reel."""
+        return frame if counted == "reel" else self.number_before(place, frame)
 
     def seam_at(self, view_point: int, output: int) -> tuple[int, int]:
         """The last good output frame before one that was made, and the first good one after it.
@@ -189,19 +221,30 @@ class Chain:
 
     def is_ready(self, view_point: int, frame: int) -> bool:
         """Whether what a view point shows of a frame of the reel is at hand without making it."""
-        if self.changes_time(view_point) and not self.is_studied(view_point):
+        if not self.is_studied(view_point, frame):
             return False
         key = self.key_at(view_point, frame)
         return key in self.results or key in self.cache
 
-    def is_studied(self, view_point: int) -> bool:
-        """Whether every time step before a view point knows the reel already."""
+    def knows_time(self, view_point: int) -> bool:
+        """Whether every time step before a view point knows the reel."""
         places = (place for place in self.view_points[: view_point + 1] if isinstance(place, StepSource))
-        return all(place.is_studied for place in places)
+        return all(place.is_studied(0) for place in places if place.is_time)
 
-    def known_view_point(self, view_point: int) -> int:
-        """The view point, or the last before it whose pictures can be made without studying the reel first."""
-        return next(place for place in range(view_point, -1, -1) if self.is_studied(place))
+    def is_studied(self, view_point: int, frame: int) -> bool:
+        """Whether every step before a view point knows all that it has to know to treat a frame of the reel."""
+        number, behind = frame, None
+        for place in self.view_points[1 : view_point + 1]:
+            if not isinstance(place, StepSource) or place is behind:
+                continue  # the step there rests
+            if not place.is_studied(number):
+                return False
+            number, behind = (place.timeline.output_of(frame) if place.changes_time else frame), place
+        return True
+
+    def known_view_point(self, view_point: int, frame: int) -> int:
+        """The view point, or the last before it that shows a frame without anything to be studied first."""
+        return next(place for place in range(view_point, -1, -1) if self.is_studied(place, frame))
 
     def evidence_at(self, view_point: int, frame: int, output: int | None = None) -> Evidence | None:
         """Evidence of the step that leads to a view point; None at the source and for a step that rests.
@@ -213,7 +256,7 @@ class Chain:
         """
         place = self.view_points[view_point]
         resting = view_point > 0 and self.view_points[view_point - 1] is place
-        if not isinstance(place, StepSource) or resting or not place.is_studied:
+        if not isinstance(place, StepSource) or resting or (place.is_time and not place.is_studied(0)):
             return None
         output = self.output_of(view_point, frame) if output is None else output
         return place.shown(output) if place.is_time else place.evidence(output)

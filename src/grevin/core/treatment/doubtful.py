@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Blob, Evidence
+from grevin.core.steps.evidence import Blob, Evidence
 from grevin.core.treatment.chain import Chain
 
 

@@ -14,7 +14,7 @@ import numpy as np
 from grevin.core.cache import ByteCache
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
-from grevin.core.steps.base import Area, Blob, Evidence
+from grevin.core.steps.evidence import Area, Blob, Evidence
 from grevin.core.treatment.verdicts import Verdict, same_place
 from grevin.core.treatment.window import NamedSource
 
@@ -52,6 +52,10 @@ class FieldSource:
     def near(self, number: int, reach: int) -> str:
         """The same for all within reach."""
         return self._of(self._source.near(number, reach))
+
+    def run_key(self, first: int, stop: int) -> str:
+        """The same for a run of frames."""
+        return self._of(self._source.run_key(first, stop))
 
     def name(self, number: int) -> str:
         """Key of what the field is."""

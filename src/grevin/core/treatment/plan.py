@@ -15,8 +15,9 @@ from grevin.core.progress import Progress
 from grevin.core.timebase.timeline import Timeline
 from grevin.core.treatment.chain import DEFAULT_CACHE_BYTES, Chain
 from grevin.core.treatment.recipe import Treatment
+from grevin.core.treatment.studies import Studies
 from grevin.core.treatment.verdicts import Verdicts
-from grevin.core.treatment.window import CachedSource, Studies
+from grevin.core.treatment.window import CachedSource
 
 
 @dataclass(frozen=True)
@@ -96,15 +97,15 @@ class TreatedReel:
         self._known[id(treatment)] = (treatment, held)
         return held
 
-    def prepare(self, progress: Progress) -> None:
-        """Let time steps study the reel.
+    def prepare(self, progress: Progress, frames: range = range(0)) -> None:
+        """Let steps learn what they have to know: time steps of the reel, the others of the shots of some frames.
 
         Raises:
             SettingsError: if shots change time each in their own way, which would tear the reel apart.
         """
         chains = self.chains()
         for chain in chains:
-            chain.prepare(progress)
+            chain.prepare(progress, [frame for frame in frames if self.at(frame) is chain])
         if any(not chain.timeline.equals(chains[0].timeline) for chain in chains[1:]):
             raise SettingsError(
                 "The treatments of the shots change time each in their own way.",

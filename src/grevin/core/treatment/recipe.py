@@ -4,19 +4,20 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import pydantic
 from pydantic import BaseModel, ConfigDict
 
 from grevin.core.errors import SettingsError, UsageError
 from grevin.core.steps.base import STAGES
-from grevin.core.steps.registry import step_by_id
-from grevin.core.steps.settings import Settings
+from grevin.core.steps.registry import REGISTRY, step_by_id
+from grevin.core.steps.settings import Settings, names_frames
 from grevin.core.treatment.over_time import OverTime, checked
 from grevin.core.treatment.regions import Region
 
-RECIPE_FORMAT, RECIPE_VERSION = "grevin-recipe", 1
+RECIPE_FORMAT, RECIPE_VERSION = "grevin-recipe", 2
+Counted = Literal["reel", "before"]
 
 
 class TreatmentStep(BaseModel):
@@ -28,6 +29,8 @@ class TreatmentStep(BaseModel):
         enabled: whether it acts.
         regions: where it may act; everywhere where there are none.
         over_time: numbers that change from frame to frame.
+        counted: whether frames that the settings of a time step name are the reel's own, or, as Grevin had it before
+            version 2 of recipes, those before the step.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -37,11 +40,12 @@ class TreatmentStep(BaseModel):
     enabled: bool = True
     regions: tuple[Region, ...] = ()
     over_time: tuple[OverTime, ...] = ()
+    counted: Counted = "reel"
 
     @classmethod
     def make(
         cls, step: str, settings: dict[str, Any] | None = None, enabled: bool = True, regions: tuple[Region, ...] = (),
-        over_time: tuple[OverTime, ...] = (),
+        over_time: tuple[OverTime, ...] = (), counted: Counted = "reel",
     ) -> TreatmentStep:  # fmt: skip
         """A step with checked settings.
 
@@ -50,7 +54,18 @@ class TreatmentStep(BaseModel):
         """
         model = step_by_id(step).settings_model.read(settings or {}, step)
         checked(step_by_id(step), model.model_dump(), over_time)
-        return cls(step=step, settings=model.model_dump(), enabled=enabled, regions=regions, over_time=over_time)
+        return cls(
+            step=step, settings=model.model_dump(), enabled=enabled, regions=regions, over_time=over_time,
+            counted=counted,
+        )  # fmt: skip
+
+    def changed(self, **values: Any) -> TreatmentStep:
+        """The step with other values, checked anew.
+
+        Raises:
+            SettingsError: if a value is not allowed.
+        """
+        return type(self).make(**{**{name: getattr(self, name) for name in type(self).model_fields}, **values})
 
     def model(self) -> Settings:
         """The settings as the step's own model."""
@@ -85,6 +100,8 @@ class Treatment(BaseModel):
                 row["regions"] = [region.data() for region in step.regions]
             if step.over_time:
                 row["over_time"] = [one.model_dump() for one in step.over_time]
+            if step.counted != "reel":
+                row["counted"] = step.counted
             steps.append(row)
         return {"format": RECIPE_FORMAT, "version": RECIPE_VERSION, "steps": steps}
 
@@ -97,9 +114,9 @@ def treatment_from_recipe(data: Any, name: str) -> Treatment:
     """
     if not isinstance(data, dict) or data.get("format") != RECIPE_FORMAT:
         raise SettingsError(f"{name} is not a recipe.", f'It must hold {{"format": "{RECIPE_FORMAT}", ...}}.')
-    if data.get("version") != RECIPE_VERSION:
+    if data.get("version") not in range(1, RECIPE_VERSION + 1):
         raise SettingsError(
-            f"{name} has recipe version {data.get('version')!r}; this Grevin reads version {RECIPE_VERSION}.",
+            f"{name} has recipe version {data.get('version')!r}; this Grevin reads 1 to {RECIPE_VERSION}.",
             "Use the Grevin that wrote it or a later one.",
         )
     extra = set(data) - {"format", "version", "steps", "name", "note"}
@@ -107,7 +124,25 @@ def treatment_from_recipe(data: Any, name: str) -> Treatment:
     if extra or not isinstance(rows, list):
         what = f"it holds unknown parts ({', '.join(sorted(extra))})" if extra else "its “steps” is not a list"
         raise SettingsError(f"{name} cannot be used: {what}.", "See docs/formats.md for what a recipe holds.")
-    return Treatment(steps=tuple(_read_step(row, place, name) for place, row in enumerate(rows, 1)))
+    treatment = Treatment(steps=tuple(_read_step(row, place, name) for place, row in enumerate(rows, 1)))
+    return treatment if data["version"] == RECIPE_VERSION else as_counted_before(treatment)
+
+
+def as_counted_before(treatment: Treatment) -> Treatment:
+    """A treatment of the time when settings named frames before the step, not the reel's own.
+
+    Both are the same but behind a step that changes time.
+    """
+    steps: list[TreatmentStep] = []
+    for step in treatment.steps:
+        known = REGISTRY.steps.get(step.step)
+        behind = any(
+            one.step in REGISTRY.steps and step_by_id(one.step).family == "time" for one in steps if one.enabled
+        )
+        model = known.settings_model if known is not None else Settings
+        named = any(names_frames(model, name) and step.settings.get(name) for name in model.model_fields)
+        steps.append(step.changed(counted="before") if behind and named else step)
+    return Treatment(steps=tuple(steps))
 
 
 def _read_step(row: Any, place: int, name: str) -> TreatmentStep:
@@ -118,7 +153,7 @@ def _read_step(row: Any, place: int, name: str) -> TreatmentStep:
         raise SettingsError(
             f"Step {place} of {name} is not written as one ({where}).", 'Write {"step": "dirt", "settings": {}}.'
         ) from fault
-    return TreatmentStep.make(raw.step, raw.settings, raw.enabled, raw.regions, raw.over_time)
+    return TreatmentStep.make(raw.step, raw.settings, raw.enabled, raw.regions, raw.over_time, raw.counted)
 
 
 def read_recipe(path: Path) -> Treatment:

@@ -14,7 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 from grevin.core.picture.colour import paint_inside, to_rgb
 from grevin.core.picture.frame import Frame, Mask, merge_touched
 from grevin.core.picture.masks import align_to_chroma
-from grevin.core.steps.base import Evidence
+from grevin.core.steps.evidence import Evidence
 
 FEATHER_PX = 6.0  # over which a region that was made anew fades into its frame
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from grevin.core.keys import content_key
 from grevin.core.treatment.following import Follower
 from grevin.core.treatment.over_time import OverTime
+from grevin.core.treatment.recipe import Counted
 from grevin.core.treatment.regions import STANDING, Region, Weight, allowed
 from grevin.core.treatment.verdicts import Verdicts
 
@@ -20,12 +21,14 @@ class Said:
         regions: where the step may act.
         follower: tells where regions that follow the picture have gone.
         over_time: numbers of the settings that change.
+        counted: whether frames that the settings of a time step name are the reel's own, or those before the step.
     """
 
     verdicts: Verdicts
     regions: tuple[Region, ...] = ()
     follower: Follower | None = None
     over_time: tuple[OverTime, ...] = ()
+    counted: Counted = "reel"
 
     def regions_key(self, frame: int) -> str:
         """Changes with the regions that apply to a frame; "" for none."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Collection
 
@@ -12,7 +13,39 @@ from grevin.core.picture.source import FrameSource
 from grevin.core.timebase.timeline import Timeline
 
 
-class ShotFinder:
+class Shots(ABC):
+    """Where a run of frames is cut."""
+
+    @abstractmethod
+    def __len__(self) -> int:
+        """Number of frames."""
+
+    @abstractmethod
+    def key(self, number: int | None = None, reach: int = 0) -> str:
+        """Changes with the operator's cuts that a frame's result may depend on, or with any; "" for none."""
+
+    @abstractmethod
+    def joined(self, number: int, other: int) -> bool:
+        """Whether two frames belong together whatever lies between them: by the list, else as they look."""
+
+    @abstractmethod
+    def cut_before(self, number: int) -> bool:
+        """Whether frame `number` is the first of a shot, or behind the last frame."""
+
+    @abstractmethod
+    def same_shot(self, number: int, other: int) -> bool:
+        """Whether two frames lie in one shot."""
+
+    @abstractmethod
+    def shot_of(self, number: int) -> range:
+        """The frames of the shot that a frame lies in."""
+
+    @abstractmethod
+    def knows_shot_of(self, number: int) -> bool:
+        """Whether that is known without looking at any frame."""
+
+
+class ShotFinder(Shots):
     """Answers whether a cut lies before a frame, from that frame and three around it."""
 
     def __init__(self, source: FrameSource, cache: ByteCache, known: Collection[int] | None = None) -> None:
@@ -26,6 +59,9 @@ class ShotFinder:
         self._source = source
         self._cache = cache
         self._known = None if known is None else sorted(known)
+
+    def __len__(self) -> int:
+        return len(self._source)
 
     def key(self, number: int | None = None, reach: int = 0) -> str:
         """Changes with the operator's cuts that a frame's result may depend on, or with any; "" for none."""
@@ -42,6 +78,30 @@ class ShotFinder:
             return True
         key = f"cut/{self._source.identity}/{self.key(number)}/{number}"
         return self._cache.get(key, lambda: [self._look(number)], lambda _: 64)[0]
+
+    def shot_of(self, number: int) -> range:
+        """The frames of the shot that a frame lies in."""
+        known = self._known_shots
+        held = next((shot for shot in known if number in shot), None)
+        if held is None:
+            first, stop = number, number + 1
+            while not self.cut_before(first):
+                first -= 1
+            while not self.cut_before(stop):
+                stop += 1
+            held = range(first, stop)
+            known.append(held)
+        return held
+
+    def knows_shot_of(self, number: int) -> bool:
+        """Whether that is known without looking at any frame."""
+        return any(number in shot for shot in self._known_shots)
+
+    @property
+    def _known_shots(self) -> list[range]:
+        """What was found so far; the reel may be growing."""
+        key = f"shots/{self._source.identity}/{len(self._source)}/{self.key()}"
+        return self._cache.pinned.get(key, list, lambda _: 1)
 
     def _look(self, number: int) -> bool:
         if self._small(number - 1) is None or self._small(number) is None:
@@ -85,12 +145,15 @@ class ShotFinder:
         return not any(self.cut_before(place) for place in range(low + 1, high + 1))
 
 
-class MappedShots:
+class MappedShots(Shots):
     """Shots of a reel as seen from behind a change of time."""
 
     def __init__(self, shots: Shots, timeline: Callable[[], Timeline]) -> None:
         self._shots = shots
         self._timeline = timeline
+
+    def __len__(self) -> int:
+        return len(self._timeline())
 
     def _source(self, number: int) -> int:
         return int(self._timeline().sources[number])
@@ -113,5 +176,15 @@ class MappedShots:
             return False
         return self._shots.same_shot(self._source(number), self._source(other))
 
+    def shot_of(self, number: int) -> range:
+        """The frames of the shot that a frame lies in."""
+        shot, first, stop = self._shots.shot_of(self._source(number)), number, number + 1
+        while first > 0 and self._source(first - 1) in shot:
+            first -= 1
+        while stop < len(self) and self._source(stop) in shot:
+            stop += 1
+        return range(first, stop)
 
-Shots = ShotFinder | MappedShots
+    def knows_shot_of(self, number: int) -> bool:
+        """Whether that is known without looking at any frame."""
+        return self._shots.knows_shot_of(self._source(number))

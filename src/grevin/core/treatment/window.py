@@ -1,26 +1,19 @@
-"""What steps see: a frame among its neighbours, and the whole reel for steps that change time."""
+"""What steps see of a frame: itself among its neighbours of the same shot."""
 
 from __future__ import annotations
 
-import io
-import zipfile
-import zlib
 from collections.abc import Callable
 from typing import Protocol
 
-import numpy as np
-
 from grevin.core.cache import ByteCache
-from grevin.core.keys import content_key
 from grevin.core.motion.flow import Flow, Luma8, MotionQuality, estimate_flow
 from grevin.core.picture.colour import Rgb, to_rgb
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.source import FrameSource
-from grevin.core.steps.base import Arrays, Made
+from grevin.core.steps.seen import Arrays, Made
 from grevin.core.treatment.shots import Shots
 
-STUDY_VERSION = 2  # raised when what is learned of a reel changes, so that what an older Grevin learned is left
 KEPT_REACH = 8  # frames; what steps keep of a frame depends on no cut farther away
 
 
@@ -52,6 +45,10 @@ class CachedSource:
         """Key of a frame and all within reach of it: nothing changes them here."""
         return self.key(number)
 
+    def run_key(self, first: int, stop: int) -> str:
+        """Key of a run of frames."""
+        return f"run/{self.identity}/{first}/{stop}"
+
     def name(self, number: int) -> str:
         """Key of what the frame is: two frames of one name are the same picture."""
         return self.key(number)
@@ -72,19 +69,41 @@ class NamedSource(FrameSource, Protocol):
         """Key of all that a frame and those within reach of it depend on."""
         ...
 
+    def run_key(self, first: int, stop: int) -> str:
+        """Key of all that a run of frames depends on."""
+        ...
+
     def name(self, number: int) -> str:
         """Key of what a frame is: that of an earlier source where no step touched it."""
         ...
 
 
+def nothing_learned(_number: int) -> Arrays:
+    """For steps that learn nothing of a shot."""
+    return {}
+
+
 class ChainWindow:
     """A frame of a source with its neighbours of the same shot (`steps.base.Window`)."""
 
-    def __init__(self, source: NamedSource, number: int, shots: Shots, cache: ByteCache) -> None:
+    def __init__(
+        self, source: NamedSource, number: int, shots: Shots, cache: ByteCache,
+        study: Callable[[int], Arrays] = nothing_learned,
+    ) -> None:  # fmt: skip
+        """Lay the window.
+
+        Args:
+            source: the frames.
+            number: the frame in the middle.
+            shots: where they are cut.
+            cache: for what is derived from them.
+            study: what the step learned of the shot of a frame.
+        """
         self._source = source
         self._number = number
         self._shots = shots
         self._cache = cache
+        self._study = study
 
     @property
     def number(self) -> int:
@@ -125,7 +144,7 @@ class ChainWindow:
 
     def at(self, offset: int) -> ChainWindow:
         """The window with that frame in the middle."""
-        return ChainWindow(self._source, self._number + offset, self._shots, self._cache)
+        return ChainWindow(self._source, self._number + offset, self._shots, self._cache, self._study)
 
     def keep(self, name: str, make: Callable[[], Made], size_of: Callable[[Made], int]) -> Made:
         """Something dear about the middle frame, from the cache where it is there."""
@@ -133,101 +152,6 @@ class ChainWindow:
         near = self._source.near(self._number, KEPT_REACH)
         return self._cache.get(f"kept/{name}/{near}/{cuts}/{self._number}", make, size_of)
 
-
-class Studies(Protocol):
-    """Where what steps learned of a reel is kept."""
-
-    def study(self, key: str) -> bytes | None:
-        """What was kept under a key."""
-        ...
-
-    def keep_study(self, key: str, data: bytes) -> None:
-        """Keep it."""
-        ...
-
-
-def _packed(arrays: Arrays) -> bytes:
-    stream = io.BytesIO()
-    np.savez_compressed(stream, allow_pickle=False, **arrays)
-    return stream.getvalue()
-
-
-def _unpacked(data: bytes) -> Arrays | None:
-    """The arrays; None where the job is damaged there, so that they are learned anew."""
-    try:
-        with np.load(io.BytesIO(data), allow_pickle=False) as held:
-            return {name: held[name] for name in held.files}
-    except (ValueError, OSError, EOFError, zipfile.BadZipFile, zlib.error):
-        return None
-
-
-class StudiedReel:
-    """A reel as a time step studies it (`steps.base.Reelwise`)."""
-
-    def __init__(
-        self, source: NamedSource, shots: Shots, word_on: Callable[[int], str], cache: ByteCache, step: str,
-        studies: Studies | None = None,
-    ) -> None:  # fmt: skip
-        """Prepare.
-
-        Args:
-            source: the frames.
-            shots: where they are cut.
-            word_on: a person's verdict on what begins with a frame.
-            cache: for luma, and, pinned, for what is learned.
-            step: who learns it, with the version.
-            studies: where that is kept for good.
-        """
-        self._source = source
-        self._step = step
-        self._shots = shots
-        self._word_on = word_on
-        self._cache = cache
-        self._studies = studies
-
-    @property
-    def format(self) -> PictureFormat:
-        """Format of the frames."""
-        return self._source.format
-
-    def __len__(self) -> int:
-        return len(self._source)
-
-    def frame(self, number: int) -> Frame:
-        """Frame `number`."""
-        return self._source.frame(number)
-
-    def luma8(self, number: int) -> Luma8:
-        """Its 8-bit luma."""
-        key = f"luma/{self._source.name(number)}"
-        return self._cache.get(key, lambda: self.frame(number).luma8(), lambda luma: luma.nbytes)
-
-    def same_shot(self, number: int, other: int) -> bool:
-        """Whether two frames lie in one shot."""
-        return self._shots.same_shot(number, other)
-
-    def joined(self, number: int, other: int) -> bool:
-        """Whether two frames belong to one shot whatever lies between them."""
-        return self._shots.joined(number, other)
-
-    def kept(self, name: str, make: Callable[[], Arrays]) -> Arrays:
-        """What was learned under a name, from the cache or the job where it is there."""
-        key = content_key(
-            "study", STUDY_VERSION, self._step, name, self._source.identity, len(self._source), self._shots.key()
-        )
-
-        def learn() -> Arrays:
-            held = self._studies.study(key) if self._studies is not None else None
-            known = _unpacked(held) if held is not None else None
-            if known is not None:
-                return known
-            made = make()
-            if self._studies is not None:
-                self._studies.keep_study(key, _packed(made))
-            return made
-
-        return self._cache.pinned.get(f"study/{key}", learn, lambda _: 1)
-
-    def word_on(self, number: int) -> str:
-        """A person's verdict on what begins with a frame."""
-        return self._word_on(number)
+    def study(self) -> Arrays:
+        """What the step learned of the shot that the middle frame lies in."""
+        return self._study(self._number)

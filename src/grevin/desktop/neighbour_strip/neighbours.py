@@ -75,7 +75,7 @@ class Neighbours(QObject):
         chain, place = self._session.chain, self._session.place
         if chain is None:
             return
-        view_point = chain.known_view_point(place.view_point)
+        view_point = chain.known_view_point(place.view_point, place.frame)
         frames, key = self._strip.nearest_first(), (chain, view_point)
         pictures = [
             Request(("picture", frame, key), partial(make_neighbour, chain, frame, view_point, self._channel))
@@ -92,7 +92,7 @@ class Neighbours(QObject):
         chain = self._session.chain
         if chain is None or key[0] is not chain or made is None:
             return
-        if key[1] != chain.known_view_point(self._session.place.view_point):
+        if key[1] != chain.known_view_point(self._session.place.view_point, self._session.place.frame):
             return
         if kind == "picture":
             self._strip.show_picture(frame, made)

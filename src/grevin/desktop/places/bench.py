@@ -259,9 +259,11 @@ class Bench(QWidget):
         if chain is None:
             return
         self._study()
-        view_point = chain.known_view_point(place.view_point)
+        view_point = chain.known_view_point(place.view_point, place.frame)
         hidden = self.looking.drawing.evidence == "off"
-        evidence_of = 0 if hidden and self.player.playing else chain.known_view_point(self._session.selected)
+        evidence_of = (
+            0 if hidden and self.player.playing else chain.known_view_point(self._session.selected, place.frame)
+        )
         small = self.player.playing and self.table.scale() <= SMALL_SCALE
         ways = replace(self.looking.ways, small=small)
         output = place.output if view_point == place.view_point else None
@@ -271,9 +273,9 @@ class Bench(QWidget):
         self._looker.ask(Request(tag, make))
 
     def _study(self) -> None:
-        """Let time steps study the reel, once all its frames are known."""
+        """Let steps study the reel, or its shot, once all its frames are known."""
         if self._session.chain is not None and self._session.knows_all_frames:
-            self.studying.look_at(self._session.chain)
+            self.studying.look_at(self._session.chain, self._session.place.frame)
 
     def _show_studied(self) -> None:
         self.strip.forget()
@@ -286,7 +288,7 @@ class Bench(QWidget):
         if chain is None or tag[0] is not chain:
             return
         self.table.show_look(look)
-        known = chain.known_view_point(place.view_point)
+        known = chain.known_view_point(place.view_point, place.frame)
         self.table.show_waiting(not self.player.playing and tag[1:4] != (place.frame, known, place.output))
         if not self.player.playing:
             self._share_view(self.table.view)
@@ -324,7 +326,7 @@ class Bench(QWidget):
     def _make_ready(self) -> None:
         chain, place = self._session.chain, self._session.place
         idle = chain is None or place.view_point == 0 or self.player.playing or self.trying.on
-        if chain is None or idle or chain.known_view_point(place.view_point) < place.view_point:
+        if chain is None or idle or chain.known_view_point(place.view_point, place.frame) < place.view_point:
             self.readying.pause()
             return
         timeline = self._session.moved

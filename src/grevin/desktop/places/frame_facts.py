@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from grevin.core.steps.base import Evidence, changes_time
+from grevin.core.steps.base import changes_time
+from grevin.core.steps.evidence import Evidence
 from grevin.core.steps.registry import step_by_id
 from grevin.desktop.work.looks import Look
 

@@ -27,7 +27,8 @@ from grevin.core.errors import CancelledError
 from grevin.core.job.job_file import JobFile
 from grevin.core.job.measured import MeasuredFile
 from grevin.core.progress import Progress, ProgressReport
-from grevin.core.render.run import Proof, RunRequest, Sound, run
+from grevin.core.render.proof import Proof
+from grevin.core.render.run import RunRequest, Sound, run
 from grevin.desktop.session import Session
 from grevin.desktop.work.workers import Task
 

@@ -56,7 +56,9 @@ class SetBorders(QObject):
         if capture is None or chain is None:
             return
         source = chain.view_points[self._place]
-        groups = source.timing.groups if isinstance(source, StepSource) and source.is_studied and source.is_time else ()
+        groups = (
+            source.timing.groups if isinstance(source, StepSource) and source.is_time and source.is_studied(0) else ()
+        )
         place = bisect_right(groups, capture, key=lambda group: group.start) - 1
         if place < 1:
             self.told.emit("No film frame begins before this capture: there is no border to move.")
@@ -78,8 +80,11 @@ class SetBorders(QObject):
         return int(chain.timeline_at(self._place - 1).sources[capture])
 
     def _set(self, begin: int | None = None, join: int | None = None) -> None:
-        settings = self._session.treatment.steps[self._place - 1].model()
+        row = self._session.treatment.steps[self._place - 1]
+        settings = row.model()
         assert isinstance(settings, PickSettings)
+        names = self._reel_frame if row.counted == "reel" else int
+        begin, join = (None if place is None else names(place) for place in (begin, join))
         said = {place for place in (begin, join) if place is not None}
         begins, joins = set(settings.begins) - said, set(settings.joins) - said
         begins |= {begin} if begin is not None else set()

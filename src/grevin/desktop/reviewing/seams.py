@@ -31,7 +31,7 @@ class Seams(QObject):
     def go(self, direction: int) -> None:
         """To the next run of made frames on (+1) or back (-1)."""
         chain, view_point = self._session.chain, self._session.place.view_point
-        if chain is None or not chain.changes_time(view_point) or not chain.is_studied(view_point):
+        if chain is None or not chain.changes_time(view_point) or not chain.knows_time(view_point):
             self.told.emit("No frame is made anew at this view point: move it behind the step that does (R).")
             return
         found = chain.next_made(view_point, self._session.output, direction)
@@ -50,7 +50,7 @@ class Seams(QObject):
         place, chain = self._place, session.chain
         settings = session.treatment.steps[place - 1].model()
         assert isinstance(settings, RebuildSettings)
-        number = chain.number_before(place, session.place.frame)
+        number = chain.named(place, session.place.frame, session.treatment.steps[place - 1].counted)
         anew = number not in settings.frames
         frames = {*settings.frames, number} if anew else set(settings.frames) - {number}
         session.change_settings(place, {"frames": tuple(sorted(frames))})
@@ -68,7 +68,7 @@ class Seams(QObject):
             self._player.stop()
             return
         first = last = place.frame
-        if chain.changes_time(place.view_point) and chain.is_studied(place.view_point):
+        if chain.changes_time(place.view_point) and chain.knows_time(place.view_point):
             sources = chain.timeline_at(place.view_point).sources
             first, last = (int(sources[end]) for end in chain.seam_at(place.view_point, self._session.output))
         self._player.set_loop(range(max(0, first - AROUND_SEAM), last + AROUND_SEAM + 1))

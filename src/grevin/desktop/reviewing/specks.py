@@ -9,7 +9,8 @@ from PySide6.QtCore import QObject, Signal
 
 from grevin.core.measure.area import Box
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Area, Blob, Evidence, changes_time
+from grevin.core.steps.base import changes_time
+from grevin.core.steps.evidence import Area, Blob, Evidence
 from grevin.core.steps.registry import step_by_id
 from grevin.core.treatment.doubtful import next_doubtful
 from grevin.core.treatment.verdicts import Word, same_place

@@ -53,9 +53,11 @@ class Tying(QObject):
 
     @property
     def frame(self) -> int:
-        """The present frame as the step sees it."""
-        chain = self._session.chain
-        return chain.number_before(self.place, self._session.place.frame) if chain is not None and self.place else 0
+        """The present frame as the step's settings name it."""
+        session, chain = self._session, self._session.chain
+        if chain is None or not self.place:
+            return 0
+        return chain.named(self.place, session.place.frame, session.treatment.steps[self.place - 1].counted)
 
     def tie(self, on: bool) -> None:
         """Let a drag draw tie lines."""

@@ -11,7 +11,7 @@ from grevin.core.picture.display import Channel, Screen, difference_screen, take
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.halving import halved
 from grevin.core.quality.harm import harm_of
-from grevin.core.steps.base import Evidence
+from grevin.core.steps.evidence import Evidence
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.step_source import StepSource
 
@@ -146,7 +146,7 @@ def _source_or_made(chain: Chain, view_point: int, number: int, made: Frame) -> 
 def notes_of(chain: Chain, place: int, frame: int) -> tuple[str, ...]:
     """What the time step at a place of the path has to say of a frame and of the reel, if it has studied it."""
     step = chain.view_points[place] if place < len(chain.view_points) else None
-    if not (isinstance(step, StepSource) and step.is_time and step.is_studied):
+    if not (isinstance(step, StepSource) and step.is_time and step.is_studied(0)):
         return ()
     words = step.timing.group_words(chain.number_before(place, frame))
     return (words, *step.time_notes) if words else step.time_notes

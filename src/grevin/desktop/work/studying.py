@@ -1,4 +1,4 @@
-"""Time steps study the whole reel before their pictures can be shown: in the background, with progress and cancel."""
+"""Steps that have to know the reel or a shot before their pictures can be shown study it in the background."""
 
 from __future__ import annotations
 
@@ -20,30 +20,37 @@ class Studying(QObject):
         super().__init__(parent)
         self._task = OneTask("study", self)
         self._task.progressed.connect(self.progressed)
-        self._task.failed.connect(self.faulted)
+        self._task.failed.connect(self._fail)
         self._chain: Chain | None = None
+        self._given_up: Chain | None = None
 
     @property
     def busy(self) -> bool:
         """Whether something is studied."""
         return self._task.busy
 
-    def look_at(self, chain: Chain | None) -> None:
-        """Another treatment: what of it is not studied yet is, and nothing else any more."""
-        if chain is self._chain:
-            return
-        self._task.cancel()
+    def look_at(self, chain: Chain | None, frame: int) -> None:
+        """What of a treatment is not known yet at a frame is studied, and nothing of another treatment any more."""
+        if chain is not self._chain:
+            self._task.cancel()
         self._chain = chain
-        if chain is not None and not chain.is_studied(len(chain.view_points) - 1):
-            self._task.run(chain.prepare, lambda _done: self.studied.emit())
+        if chain is None or self._task.busy or chain is self._given_up:
+            return
+        if not chain.is_studied(len(chain.view_points) - 1, frame):
+            self._task.run(lambda progress: chain.prepare(progress, [frame]), lambda _done: self.studied.emit())
 
     def cancel(self) -> None:
         """Give up; the step then shows the picture before it, until its treatment changes."""
         if self._task.busy:
             self._task.cancel()
+            self._given_up = self._chain
             self.told.emit(
-                "Stopped: the step does not know the reel yet. Change a setting, or its tick, to begin again."
+                "Stopped: the step does not know the material yet. Change a setting, or its tick, to begin again."
             )
+
+    def _fail(self, fault: object) -> None:
+        self._given_up = self._chain
+        self.faulted.emit(fault)
 
     def stop(self) -> None:
         """End the thread."""

@@ -13,7 +13,7 @@ from grevin.core.motion.flow import Flow, outside, sample
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.masks import boxes_around
-from grevin.core.steps.base import Area
+from grevin.core.steps.evidence import Area
 
 Patch = npt.NDArray[np.float32]
 

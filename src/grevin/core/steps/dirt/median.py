@@ -14,8 +14,8 @@ from grevin.core.motion.flow import Luma8
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.masks import boxes_around, feather_inside, grow
-from grevin.core.steps.base import Blob, Evidence
 from grevin.core.steps.dirt.settings import DirtSettings
+from grevin.core.steps.evidence import Blob, Evidence
 
 PIXELS_AT_ONCE = 4096  # surroundings gathered at a time, so that memory stays small
 

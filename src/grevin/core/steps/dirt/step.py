@@ -24,7 +24,7 @@ from grevin.core.motion.flow import Luma8, MotionQuality, Places, moved_places, 
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.masks import grow
-from grevin.core.steps.base import Area, Evidence, Family, Stage, Window
+from grevin.core.steps.base import Family, Stage
 from grevin.core.steps.dirt.filling import RING_PX, Source, fill_blobs, fill_shares
 from grevin.core.steps.dirt.finding import drawn_evidence, find_at, find_blobs, find_roughly
 from grevin.core.steps.dirt.flying import BACK_FROM, BACK_TO, Table, coming_back, elsewhere, flying, table_of
@@ -33,6 +33,8 @@ from grevin.core.steps.dirt.median import fill_by_median, find_by_median
 from grevin.core.steps.dirt.neighbour import Neighbour
 from grevin.core.steps.dirt.settings import DirtSettings
 from grevin.core.steps.dirt.suspects import Suspects, find_suspects
+from grevin.core.steps.evidence import Area, Evidence
+from grevin.core.steps.seen import Window
 from grevin.core.steps.settings import Settings
 
 FEW_SPECKS = 20  # on a picture of whatever size

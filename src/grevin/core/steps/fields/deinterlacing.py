@@ -16,8 +16,8 @@ import numpy as np
 from grevin.core.media.deinterlacing import both_fields
 from grevin.core.motion.flow import Flow, Luma8, MotionQuality, estimate_flow, positions
 from grevin.core.picture.frame import Frame, Plane
-from grevin.core.steps.base import Window
 from grevin.core.steps.fields.mixing import Mix, mix_of
+from grevin.core.steps.seen import Window
 
 PREBLUR_PX = 0.8  # the pictures between which motion is looked for; lines of unequal kind would mislead it
 

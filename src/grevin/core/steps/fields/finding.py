@@ -16,7 +16,7 @@ from grevin.core.measure.repeats import largest_change
 from grevin.core.motion.flow import Luma8
 from grevin.core.parallel import in_parallel
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Arrays, Reelwise, shots_of
+from grevin.core.steps.seen import Arrays, Reelwise, shots_of
 
 Curves = npt.NDArray[np.float32]
 Kind = Literal["progressive", "interlaced", "film", "unknown"]

@@ -22,10 +22,13 @@ from grevin.core.measure.fields import combing
 from grevin.core.motion.flow import MotionQuality
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Evidence, Family, Reelwise, Stage, Timing, Window, shots_of
+from grevin.core.steps.base import Family, Stage
+from grevin.core.steps.evidence import Evidence
 from grevin.core.steps.fields.deinterlacing import deinterlaced
 from grevin.core.steps.fields.finding import ShotFields, fields_of_shots, scans_of
+from grevin.core.steps.seen import Reelwise, Window, shots_of
 from grevin.core.steps.settings import Settings, setting
+from grevin.core.steps.timing import Timing
 from grevin.core.timebase.timeline import Timeline
 
 

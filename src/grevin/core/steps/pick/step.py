@@ -27,10 +27,12 @@ from grevin.core.parallel import in_parallel
 from grevin.core.picture.colour import from_rgb
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Arrays, Doubt, Family, Reelwise, Stage, Timing, Window
+from grevin.core.steps.base import Family, Stage
 from grevin.core.steps.pick.looking import LAGS, Curve, Look, Shift, against
 from grevin.core.steps.pick.sets import Borders, CaptureSet, sets_in
+from grevin.core.steps.seen import Arrays, Reelwise, Window
 from grevin.core.steps.settings import Settings, setting
+from grevin.core.steps.timing import Doubt, Timing
 from grevin.core.timebase.timeline import Timeline
 
 RATES = {
@@ -56,10 +58,16 @@ class PickSettings(Settings):
         "best", label="Keep", help="The best capture of each set, sample for sample, or the aligned mean of the set."
     )
     begins: tuple[int, ...] = setting(
-        (), label="Begins", help="Captures that begin a film frame by a person's word; set with a key on the bench."
+        (),
+        label="Begins",
+        names_frames="first",
+        help="Captures that begin a film frame by a person's word; set with a key on the bench.",
     )
     joins: tuple[int, ...] = setting(
-        (), label="Goes on", help="Captures that begin no film frame by a person's word; set with a key on the bench."
+        (),
+        label="Goes on",
+        names_frames="each",
+        help="Captures that begin no film frame by a person's word; set with a key on the bench.",
     )
     film_speed: float = setting(
         18.0, label="Film speed", unit="frames/s", low=1.0, high=120.0, decimals=3, step=1.0,

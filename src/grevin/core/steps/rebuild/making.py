@@ -15,8 +15,9 @@ from grevin.core.motion.between import Between, Side, bent, between, left_over
 from grevin.core.motion.flow import Flow, Luma8, positions, sample
 from grevin.core.picture.colour import Rgb, from_rgb
 from grevin.core.picture.frame import Frame
-from grevin.core.steps.base import Evidence, Reelwise, Window
+from grevin.core.steps.evidence import Evidence
 from grevin.core.steps.rebuild.ties import TieLine, tied
+from grevin.core.steps.seen import Reelwise, Window
 
 Way = Literal["along motion", "mix", "hold"]
 LONGEST_BENT = 6  # frames of a gap over which ways are bent: farther, what goes before says little of what comes

@@ -23,10 +23,13 @@ from grevin.core.errors import SettingsError, UnreadableFrameError
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.masks import runs_of
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Arrays, Evidence, Family, Reelwise, Stage, Timing, Window
+from grevin.core.steps.base import Family, Stage
+from grevin.core.steps.evidence import Evidence
 from grevin.core.steps.rebuild.making import Gap, Making, gaps_for, good_beside, made_frame, shown_gap
 from grevin.core.steps.rebuild.ties import TieLine
+from grevin.core.steps.seen import Arrays, Reelwise, Window
 from grevin.core.steps.settings import Settings, setting
+from grevin.core.steps.timing import Timing
 from grevin.core.timebase.timeline import Timeline
 
 Flags = npt.NDArray[np.bool_]
@@ -38,7 +41,10 @@ class RebuildSettings(Settings):
     """Settings of the rebuild step."""
 
     frames: tuple[int, ...] = setting(
-        (), label="Frames", help="Numbers of the frames to make anew, counted from 0, such as 12, 13, 40-44."
+        (),
+        label="Frames",
+        names_frames="each",
+        help="Numbers of the reel's frames to make anew, counted from 0, such as 12, 13, 40-44.",
     )
     unreadable: Literal["leave", "rebuild"] = setting(
         "leave", label="Unreadable", help="Whether frames that cannot be read are made anew as well."
@@ -58,6 +64,7 @@ class RebuildSettings(Settings):
     put_in_after: tuple[int, ...] = setting(
         (),
         label="Put in after",
+        names_frames="last",
         help="Frames after which new ones are put in, to bridge a pause or a jump in the shot.",
     )
     put_in: int = setting(
@@ -65,7 +72,7 @@ class RebuildSettings(Settings):
     )
     grain: bool = setting(True, label="Grain", help="Give made frames the fine noise that their neighbours have.")
     ties: tuple[TieLine, ...] = setting(
-        (), label="Tie lines",
+        (), label="Tie lines", names_frames="keys",
         help="Lines over the same thing on two or more frames, drawn on the light table, that lead the motion.",
     )  # fmt: skip
     tie_reach_px: int = setting(

@@ -23,7 +23,8 @@ from grevin.core.errors import SettingsError
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.sampling import Map, sampled
-from grevin.core.steps.base import Family, Stage, Window
+from grevin.core.steps.base import Family, Stage
+from grevin.core.steps.seen import Window
 from grevin.core.steps.settings import Settings, TypedItem, setting
 
 LARGEST_PX = 16384

@@ -38,9 +38,12 @@ from grevin.core.parallel import in_parallel
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.masks import runs_of
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Arrays, Doubt, Evidence, Family, Reelwise, Stage, Timing, Window, shots_of
+from grevin.core.steps.base import Family, Stage
+from grevin.core.steps.evidence import Evidence
 from grevin.core.steps.rebuild.making import Gap, Making, gaps_for, good_beside, made_frame, shown_gap
+from grevin.core.steps.seen import Arrays, Reelwise, Window, shots_of
 from grevin.core.steps.settings import Settings, setting
+from grevin.core.steps.timing import Doubt, Timing
 from grevin.core.timebase.timeline import Timeline
 
 Flags = npt.NDArray[np.bool_]

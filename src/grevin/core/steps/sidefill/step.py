@@ -18,7 +18,8 @@ import numpy as np
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.sampling import FloatPlane, black, plane_by_plane
-from grevin.core.steps.base import Family, Stage, Window
+from grevin.core.steps.base import Family, Stage
+from grevin.core.steps.seen import Window
 from grevin.core.steps.settings import Settings, setting
 
 WIDE = Fraction(16, 9)

@@ -1,0 +1,160 @@
+"""What was shown about an output, gathered frame by frame while it is written."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from fractions import Fraction
+from math import sqrt
+from typing import Any
+
+from grevin.core.picture.frame import Frame
+from grevin.core.render.ledger import LedgerSpool, WholeRows, ledger_rows
+from grevin.core.timebase.rates import rate_text
+from grevin.core.treatment.step_source import Acted, StepSource
+
+MOST_DOUBTS = 20  # frames left alone that are named
+
+
+@dataclass
+class Proof:
+    """What was shown about a finished output.
+
+    Attributes:
+        frames: frames read back, each with the checksum of what was written.
+        untouched: frames that are the source bit for bit.
+        mended: frames in which something was changed, inside the evidence only.
+        reshaped: frames that were changed as a whole, or shown in another shape or part.
+        reshaped_by: what the steps that did so are called.
+        whole_levels: by how much each of them changed the brightness: rms over its frames, 8-bit levels.
+        mends: places mended.
+        made: frames made anew.
+        left_out: frames of the source that are not in the output.
+        rate: frames per second of the output.
+        samples_changed: share of all samples, 0..1.
+        notes: what else the reader of the output should know.
+        checksums: MD5 of each frame's planes.
+        rows: the ledger, on disk until `close`.
+    """
+
+    output: str
+    frames: int = 0
+    untouched: int = 0
+    mended: int = 0
+    reshaped: int = 0
+    reshaped_by: tuple[str, ...] = ()
+    whole_levels: dict[str, float] = field(default_factory=dict)
+    mends: int = 0
+    made: int = 0
+    left_out: int = 0
+    rate: Fraction = Fraction(0)
+    samples_changed: float = 0.0
+    notes: tuple[str, ...] = ()
+    checksums: list[str] = field(default_factory=list)
+    rows: LedgerSpool = field(default_factory=LedgerSpool)
+
+    def sentence(self) -> str:
+        """The proof in words."""
+        time = f" {self.made} were made anew." if self.made else ""
+        time += f" {self.left_out} frames of the source were left out." if self.left_out else ""
+        whole = f" {self.reshaped} were changed as a whole by {self._by()}." if self.reshaped else ""
+        return (
+            f"{self.frames} frames written and read back, every checksum agrees. {self.untouched} frames are the "
+            f"source bit for bit; {self.mended} were mended in {self.mends} places "
+            f"({100 * self.samples_changed:.3f} % of all samples), nothing else differs.{whole}{time}"
+        )
+
+    def _by(self) -> str:
+        levels = self.whole_levels
+        told = (f"{by} ({levels[by]:.1f} levels rms)" if by in levels else by for by in self.reshaped_by)
+        return " and ".join(told)
+
+    def data(self) -> dict[str, Any]:
+        """Plain data for `--json`."""
+        return {
+            "format": "grevin-proof",
+            "version": 1,
+            "output": self.output,
+            "summary": self.sentence(),
+            "frames": self.frames,
+            "untouched_frames": self.untouched,
+            "mended_frames": self.mended,
+            "mends": self.mends,
+            "reshaped_frames": self.reshaped,
+            "reshaped_by": list(self.reshaped_by),
+            "whole_levels": {name: round(levels, 3) for name, levels in self.whole_levels.items()},
+            "made_frames": self.made,
+            "left_out_frames": self.left_out,
+            "rate": rate_text(self.rate),
+            "samples_changed": round(self.samples_changed, 8),
+            "notes": list(self.notes),
+            "checksums": self.checksums,
+        }
+
+
+@dataclass(frozen=True, eq=False)
+class Written:
+    """One frame of an output, with all that was done to it.
+
+    Attributes:
+        number: of the output frame.
+        source: the reel's frame that it comes from.
+        frame: the picture.
+        made: whether it was made anew.
+        differing: samples that differ from the source.
+        steps: place on the path, step, and what it did.
+        begins: whether a shot begins with it, or another treatment.
+    """
+
+    number: int
+    source: int
+    frame: Frame
+    made: bool
+    differing: int
+    steps: tuple[tuple[int, StepSource, Acted], ...]
+    begins: bool
+
+
+class Record:
+    """Gathers a proof while frames are written."""
+
+    def __init__(self, proof: Proof) -> None:
+        self._proof = proof
+        self._whole = WholeRows()
+        self._squares: dict[tuple[int, str], list[float]] = {}  # by place on the path and name
+        self._differing = 0
+        self._samples = 0
+
+    def add(self, written: Written, checksum: str) -> None:
+        """One more frame."""
+        proof, made = self._proof, written.made
+        acted = [(place, step.step.label, one) for place, step, one in written.steps]
+        whole = any(one.reshaped or one.whole_levels is not None for _, _, one in acted) and not made
+        proof.checksums.append(checksum)
+        proof.rows.add(self._whole.add(written.source, written.steps, written.begins))
+        proof.rows.add(ledger_rows(written.source, written.steps))
+        if len(proof.notes) < MOST_DOUBTS:
+            proof.notes += tuple(f"Frame {written.number}: {one.doubt}" for _, _, one in acted if one.doubt)
+        proof.mends += sum(len(one.mended) for _, _, one in acted)
+        proof.made += made
+        proof.reshaped += whole
+        proof.mended += written.differing > 0 and not made and not whole
+        proof.untouched += written.differing == 0
+        self._differing += written.differing
+        self._samples += sum(plane.size for plane in written.frame.planes)
+        for place, label, one in acted:
+            if one.whole_levels is not None or one.reshaped:
+                self._squares.setdefault((place, label), [])
+            if one.whole_levels is not None:
+                self._squares[place, label].append(one.whole_levels**2)
+
+    def finish(self) -> Proof:
+        """The proof, but for reading back."""
+        proof = self._proof
+        proof.rows.add(self._whole.finish())
+        proof.samples_changed = self._differing / max(1, self._samples)
+        by = sorted(self._squares)
+        proof.reshaped_by = tuple(dict.fromkeys(label for _, label in by)) if proof.reshaped else ()
+        proof.whole_levels = {
+            label: sqrt(sum(many) / len(many)) for place, label in by if (many := self._squares[place, label])
+        }
+        return proof

@@ -1,0 +1,80 @@
+"""Evidence: why and where a step acts on one frame."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from grevin.core.picture.frame import Mask
+
+Area = tuple[int, int, int, int]  # x, y, width, height in pixels
+
+
+@dataclass(frozen=True)
+class Blob:
+    """One connected piece of evidence.
+
+    Attributes:
+        area: (x, y, width, height) in pixels.
+        pixels: number of pixels that deviate (before growing).
+        contrast: mean deviation from the neighbours, 8-bit levels; positive brighter, negative darker.
+        confidence: 0..1.
+        doubtful: whether the step was nearly of the other opinion.
+        by_hand: whether a person's word put it there.
+    """
+
+    area: Area
+    pixels: int
+    contrast: float
+    confidence: float
+    doubtful: bool = False
+    by_hand: bool = False
+
+    @property
+    def words(self) -> str:
+        """Size, contrast and confidence for people."""
+        _, _, width, height = self.area
+        than = "brighter" if self.contrast > 0 else "darker"
+        return (
+            f"{width} x {height} px ({self.pixels} in all), {abs(self.contrast):.0f} levels {than}, "
+            f"confidence {self.confidence:.2f}"
+        )
+
+
+@dataclass(frozen=True, eq=False)
+class Evidence:
+    """Why and where a step acts on one frame: exactly what it may change.
+
+    Attributes:
+        mask: (H, W) bool.
+        weight: (H, W) float32 0..1 share of the mended picture inside the mask; None for 1.
+        blobs: what the mask is made of.
+        passed: what was nearly taken.
+        left: what would have been taken but for a person's word.
+        doubt: a sentence where the step left the whole frame alone, because it does not look like its kind of damage.
+        words: what else is to be said of the frame.
+    """
+
+    mask: Mask
+    weight: npt.NDArray[np.float32] | None = None
+    blobs: tuple[Blob, ...] = ()
+    doubt: str = ""
+    passed: tuple[Blob, ...] = ()
+    left: tuple[Blob, ...] = ()
+    words: str = ""
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes held."""
+        return (
+            self.mask.nbytes
+            + (self.weight.nbytes if self.weight is not None else 0)
+            + 200 * len(self.blobs + self.passed)
+        )
+
+    @classmethod
+    def nothing(cls, shape: tuple[int, ...], doubt: str = "") -> Evidence:
+        """Evidence of an undamaged frame, or of one that is left alone."""
+        return cls(np.zeros(shape, np.bool_), doubt=doubt)

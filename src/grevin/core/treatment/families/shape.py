@@ -1,0 +1,21 @@
+"""Shape steps: a picture of another size, or another part of it."""
+
+from __future__ import annotations
+
+from grevin.core.picture.format import PictureFormat
+from grevin.core.picture.frame import Frame
+from grevin.core.treatment.step_source import Acted, StepSource
+
+
+class ShapeSource(StepSource):
+    """A shape step over the frames of another source."""
+
+    def _new_format(self, fmt: PictureFormat) -> PictureFormat:
+        return self.step.new_format(fmt, self.settings)  # type: ignore[union-attr]
+
+    def _make(self, number: int) -> Frame:
+        return self.step.reshape(self.window(number), self._reel_frame(number), self.settings)  # type: ignore[union-attr]
+
+    def acted(self, before: int, behind: int) -> Acted:
+        """Whether the picture is another one; nothing can be laid over the source."""
+        return Acted(reshaped=self.frame(behind) is not self._source.frame(before))

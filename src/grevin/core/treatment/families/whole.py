@@ -1,0 +1,39 @@
+"""Whole steps: a new picture, blended by the regions in floating point."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from grevin.core.picture.frame import Frame
+from grevin.core.treatment.regions import blended
+from grevin.core.treatment.step_source import Acted, StepSource
+
+
+class WholeSource(StepSource):
+    """A whole step over the frames of another source."""
+
+    def _make(self, number: int) -> Frame:
+        frame = self._source.frame(number)
+        made = self.step.render(self.window(number), self.settings_at(number))  # type: ignore[union-attr]
+        if made is frame:
+            return frame
+        fmt = frame.format
+        return blended(frame, made, self._said.allowed(self._reel_frame(number), (fmt.height, fmt.width)))
+
+    def acted(self, before: int, behind: int) -> Acted:
+        """Where the picture may be another, and by how much it is."""
+        kept, made = self._source.frame(before), self.frame(behind)
+        if made is kept:
+            return Acted()
+        fmt = kept.format
+        where = self._said.allowed(self._reel_frame(before), (fmt.height, fmt.width))
+        mask = np.ones((fmt.height, fmt.width), np.bool_) if where is None else where > 0
+        return Acted(mask, whole_levels=apart_levels(kept, made))
+
+
+def apart_levels(one: Frame, other: Frame) -> float:
+    """By how much two pictures differ in brightness: rms over the first plane (green of R'G'B'), 8-bit levels."""
+    place = 1 if one.format.model == "rgb" else 0
+    unit = 1.0 / 255.0 if one.format.sample == "half" else float(1 << (one.format.bit_depth - 8))
+    apart = other.planes[place].astype(np.float32) - one.planes[place].astype(np.float32)
+    return float(np.sqrt(np.mean(np.square(apart / np.float32(unit)))))
