@@ -23,7 +23,7 @@ from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from grevin.core.treatment.verdicts import Verdict, Verdicts
 from tests.conftest import moving_frames, write_video
-from tests.core.film_time import RATE, captures, source_of
+from tests.core.film_time import RATE, captures, same, source_of
 
 DIRT = TreatmentStep.make("dirt")
 PICK = TreatmentStep.make("pick")
@@ -184,6 +184,18 @@ def test_a_study_stops_within_a_few_frames_when_it_is_cancelled(step: str) -> No
             assert len(loaded) - stop_at < 40
         else:
             assert len(loaded) < stop_at + 40, "it was done before, or nearly"
+
+
+def test_what_is_kept_depends_on_all_within_reach() -> None:
+    clean = moving_frames(30)
+    cache = ByteCache(256 << 20)
+    rebuilt = TreatmentStep.make("rebuild", {"frames": list(range(6, 26))})
+    # a step before it that changes frame 5, which lies eleven frames before the one that is made of it
+    marked = Verdicts([Verdict("dirt", 5, (40, 30, 30, 30), "mend")])
+    for words in (None, marked):
+        path = Chain(clean, Treatment(steps=(DIRT, rebuilt)), cache, verdicts=words)
+        fresh = Chain(clean, Treatment(steps=(DIRT, rebuilt)), verdicts=words)
+        assert same(path.result.frame(16), fresh.result.frame(16))
 
 
 def test_a_reel_of_many_shots_keeps_what_was_learned() -> None:

@@ -88,6 +88,65 @@ def test_the_result_does_not_depend_on_how_it_is_reached(step: str, dirty: Memor
                 np.testing.assert_array_equal(ours, theirs)
 
 
+class Watched:
+    """A window that remembers how far away one looked: from where it was laid, and from where something is kept."""
+
+    def __init__(self, window: Any, seen: list[int], kept: list[int], place: int = 0, held: int | None = None) -> None:
+        self._window, self._seen, self._kept, self._place, self._held = window, seen, kept, place, held
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self._window, name)
+
+    def _look(self, offset: int) -> None:
+        self._seen.append(abs(self._place + offset))
+        if self._held is not None:
+            self._kept.append(abs(self._place + offset - self._held))
+
+    def frame(self, offset: int = 0) -> Frame:
+        self._look(offset)
+        return self._window.frame(offset)
+
+    def luma8(self, offset: int = 0) -> Any:
+        self._look(offset)
+        return self._window.luma8(offset)
+
+    def rgb(self, offset: int = 0) -> Any:
+        self._look(offset)
+        return self._window.rgb(offset)
+
+    def motion(self, offset: int, quality: Any = "fine") -> Any:
+        self._look(offset)
+        return self._window.motion(offset, quality)
+
+    def at(self, offset: int) -> Any:
+        return Watched(self._window.at(offset), self._seen, self._kept, self._place + offset, self._held)
+
+    def keep(self, name: str, make: Any, size_of: Any) -> Any:
+        before, self._held = self._held, self._place
+        try:
+            return self._window.keep(name, make, size_of)
+        finally:
+            self._held = before
+
+
+@pytest.mark.parametrize("step", STEPS)
+def test_a_step_looks_no_farther_than_it_says(step: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    seen, kept = [0], [0]
+    real = StepSource.window
+    monkeypatch.setattr(StepSource, "window", lambda self, number: Watched(real(self, number), seen, kept))
+    source = moving_frames(24)
+    damage = DirtDamage(seed=6, blobs_per_frame=60, hair_share=0.0, largest_px=10)
+    dirty = MemorySource([damage.add(source.frame(n // 2))[0] for n in range(48)], "dirty")
+    values = {"rebuild": {"frames": [20, 21]}}.get(step, {})
+    chain = Chain(dirty, Treatment(steps=(TreatmentStep.make(step, values),)))
+    for number in range(len(chain.result)):
+        chain.result.frame(number)
+        chain.evidence_at(1, number)
+    reach = chain.steps[0]._reach
+    assert max(seen) <= reach
+    assert max(kept) <= reach, "what is kept of a frame is kept under what lies within reach of it"
+
+
 @pytest.mark.parametrize("step", STEPS)
 def test_settings_are_declared_in_full(step: str) -> None:
     model = step_by_id(step).settings_model

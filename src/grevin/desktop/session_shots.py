@@ -17,9 +17,9 @@ from grevin.core.job.shots import (
     split_at,
 )
 from grevin.core.steps.base import changes_time
+from grevin.core.steps.proposing import Suggestion
 from grevin.core.steps.registry import step_by_id
 from grevin.core.survey.lanes import Lanes
-from grevin.core.survey.proposal import Suggestion
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 
 

@@ -127,6 +127,13 @@ class Showing(Protocol):
         ...
 
 
+class Doubting(Protocol):
+    """What a time step may have besides, where it has doubts."""
+
+    doubts_are: ClassVar[str]  # what they are about, for people
+    finding_kinds: ClassVar[tuple[str, ...]]  # kinds of findings of the survey a word on which is one on its runs
+
+
 class ShapeStep(Step, Protocol):
     """Changes the size or shape of the picture."""
 

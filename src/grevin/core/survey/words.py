@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from grevin.core.steps.registry import REGISTRY
+
 KIND_WORDS = {
     "black": "black picture", "white": "white picture", "freeze": "frozen picture", "repeat": "repeated frame",
     "near_repeat": "frame repeated and compressed again", "held_noise": "noise that stays while the picture moves",
     "combing": "two moments woven into one frame", "flash": "flash", "flicker": "flicker",
     "unreadable": "unreadable frame", "dirt": "dirt", "edges": "black borders", "compression": "blocks of a codec",
-    "left_alone": "frame left alone by a step", "pick": "doubtful capture set", "repeats": "still picture",
+    "left_alone": "frame left alone by a step",
 }  # fmt: skip
 CURVE_WORDS = {
     "level_luma_mean": "level", "light_change": "light change", "noise": "noise", "sharpness": "sharpness",
@@ -25,7 +27,8 @@ CURVE_SCALES = {
 
 def kind_words(kind: str) -> str:
     """A kind of finding for people."""
-    return KIND_WORDS.get(kind, kind.replace("_", " "))
+    doubts = getattr(REGISTRY.steps.get(kind), "doubts_are", kind.replace("_", " "))
+    return KIND_WORDS.get(kind, doubts)
 
 
 def curve_words(name: str) -> str:

@@ -198,7 +198,7 @@ class StepSource(ABC):
 
         def learn() -> Arrays:
             by = f"{self.step.id} {self.step.version}"
-            shot = StudiedShot(self._source, frames, self._shots, self._cache, by, self._learned)
+            shot = StudiedShot(self._source, frames, self._shots, self._cache, by, self._learned, self._reach)
             return self.step.learn(shot, self.settings, progress or Progress())  # type: ignore[union-attr, no-any-return]
 
         return self._learned.get(self._study_key(frames), learn)
@@ -270,7 +270,7 @@ class StepSource(ABC):
 
     def window(self, number: int) -> ChainWindow:
         """What the step sees at a frame."""
-        return ChainWindow(self._source, number, self._shots, self._cache, self._study)
+        return ChainWindow(self._source, number, self._shots, self._cache, self._reach, self._study)
 
     def frame(self, number: int) -> Frame:
         """Frame `number` after the step."""

@@ -79,7 +79,8 @@ class StudiedShot:
     """A shot as a step learns it (`steps.seen.Shotwise`)."""
 
     def __init__(
-        self, source: NamedSource, frames: range, shots: Shots, cache: ByteCache, step: str, learned: Learned
+        self, source: NamedSource, frames: range, shots: Shots, cache: ByteCache, step: str, learned: Learned,
+        reach: int,
     ) -> None:  # fmt: skip
         """Prepare.
 
@@ -90,8 +91,10 @@ class StudiedShot:
             cache: for what is derived from frames.
             step: who learns it, with the version.
             learned: where that is kept.
+            reach: of the step.
         """
         self._source = source
+        self._reach = reach
         self._frames = frames
         self._shots = shots
         self._cache = cache
@@ -105,7 +108,7 @@ class StudiedShot:
 
     def window(self, number: int) -> ChainWindow:
         """One of them among its neighbours."""
-        return ChainWindow(self._source, number, self._shots, self._cache)
+        return ChainWindow(self._source, number, self._shots, self._cache, self._reach)
 
     def kept(self, name: str, make: Callable[[], Arrays]) -> Arrays:
         """What was learned under a name, from the cache or the job where it is there."""

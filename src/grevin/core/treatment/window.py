@@ -14,8 +14,6 @@ from grevin.core.picture.source import FrameSource
 from grevin.core.steps.seen import Arrays, Made
 from grevin.core.treatment.shots import Shots
 
-KEPT_REACH = 8  # frames; what steps keep of a frame depends on no cut farther away
-
 
 class CachedSource:
     """A FrameSource whose frames are kept in the shared cache."""
@@ -87,7 +85,7 @@ class ChainWindow:
     """A frame of a source with its neighbours of the same shot (`steps.base.Window`)."""
 
     def __init__(
-        self, source: NamedSource, number: int, shots: Shots, cache: ByteCache,
+        self, source: NamedSource, number: int, shots: Shots, cache: ByteCache, reach: int = 0,
         study: Callable[[int], Arrays] = nothing_learned,
     ) -> None:  # fmt: skip
         """Lay the window.
@@ -97,12 +95,14 @@ class ChainWindow:
             number: the frame in the middle.
             shots: where they are cut.
             cache: for what is derived from them.
+            reach: of the step: what it keeps of a frame depends on nothing farther away.
             study: what the step learned of the shot of a frame.
         """
         self._source = source
         self._number = number
         self._shots = shots
         self._cache = cache
+        self._reach = reach
         self._study = study
 
     @property
@@ -144,12 +144,12 @@ class ChainWindow:
 
     def at(self, offset: int) -> ChainWindow:
         """The window with that frame in the middle."""
-        return ChainWindow(self._source, self._number + offset, self._shots, self._cache, self._study)
+        return ChainWindow(self._source, self._number + offset, self._shots, self._cache, self._reach, self._study)
 
     def keep(self, name: str, make: Callable[[], Made], size_of: Callable[[Made], int]) -> Made:
         """Something dear about the middle frame, from the cache where it is there."""
-        cuts = self._shots.key(self._number, KEPT_REACH)
-        near = self._source.near(self._number, KEPT_REACH)
+        cuts = self._shots.key(self._number, self._reach)
+        near = self._source.near(self._number, self._reach)
         return self._cache.get(f"kept/{name}/{near}/{cuts}/{self._number}", make, size_of)
 
     def study(self) -> Arrays:

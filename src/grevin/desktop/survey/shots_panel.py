@@ -17,7 +17,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from grevin.core.survey.proposal import Suggestion, proposal_for, words_of
+from grevin.core.steps.proposing import Suggestion
+from grevin.core.survey.proposal import proposal_for, words_of
 from grevin.core.survey.survey import Survey
 from grevin.desktop.keys import key_of
 from grevin.desktop.session import Session

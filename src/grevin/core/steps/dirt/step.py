@@ -34,9 +34,13 @@ from grevin.core.steps.dirt.neighbour import Neighbour
 from grevin.core.steps.dirt.settings import DirtSettings
 from grevin.core.steps.dirt.suspects import Suspects, find_suspects
 from grevin.core.steps.evidence import Area, Evidence
+from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.seen import Window
 from grevin.core.steps.settings import Settings
 
+DIRT_A_FRAME = 0.7  # specks: clean open clips count up to .6 false ones a frame (tried by hand)
+FAST_PX = 25.0  # motion from which more caution is due: the judge's precision falls there (docs/steps/dirt.md)
+FAST_CAUTION = 0.05  # false specks a clean frame; half of the usual
 FEW_SPECKS = 20  # on a picture of whatever size
 AREA_OF_SD = 720 * 576  # the area that numbers of specks are given for
 LEAST_SHARE = 0.005  # of a fill that is worth a word
@@ -60,6 +64,18 @@ class DirtStep:
         At the ends of a shot both neighbours lie on one side, and they were cleaned in the same way.
         """
         return 0 if settings.way == "median" else 4
+
+    def propose(self, facts: ShotFacts) -> Suggestion | None:
+        """Where there are more specks than clean material shows."""
+        count = facts.mean("dirt_count")
+        if not count >= DIRT_A_FRAME:  # neither too few nor unknown
+            return None
+        most, area, fast = facts.most("dirt_count"), facts.mean("dirt_area"), facts.middle("motion_p95")
+        words = f"{count:.1f} specks a frame, at most {most:.0f}; {area:.2f} % of it"
+        if fast > FAST_PX:
+            words += f"; caution, as things move {fast:.0f} px a frame"
+            return Suggestion(self.id, words, {"caution": FAST_CAUTION})
+        return Suggestion(self.id, words)
 
     def find(self, window: Window, settings: DirtSettings) -> Evidence:
         """Specks of the middle frame; nothing where two neighbours of the same shot are not to be had."""

@@ -26,6 +26,7 @@ from grevin.core.steps.base import Family, Stage
 from grevin.core.steps.evidence import Evidence
 from grevin.core.steps.fields.deinterlacing import deinterlaced
 from grevin.core.steps.fields.finding import ShotFields, fields_of_shots, scans_of
+from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.seen import Reelwise, Window, shots_of
 from grevin.core.steps.settings import Settings, setting
 from grevin.core.steps.timing import Timing
@@ -50,6 +51,7 @@ class Field:
 
 
 Plan = Woven | Field
+COMBED_SHARE = 0.2  # of the frames of a shot, from which the step is proposed
 MOTION: dict[str, MotionQuality | None] = {"fine": "fine", "quick": "glance", "off": None}
 
 
@@ -86,6 +88,14 @@ class FieldsStep:
     def reach(self, settings: FieldsSettings) -> int:
         """Two frames: the field before is made whole with the frame before that."""
         return 2
+
+    def propose(self, facts: ShotFacts) -> Suggestion | None:
+        """Where film lies over the fields, or frames are combed."""
+        if facts.cadence == "3:2 fields":
+            return Suggestion(self.id, "film lies over the fields, 3:2")
+        if "combing" not in facts.found or facts.share("combing") <= COMBED_SHARE:
+            return None
+        return Suggestion(self.id, f"{facts.mean('combing'):.1f} % of the picture is combed")
 
     def study(self, reel: Reelwise, settings: FieldsSettings, progress: Progress) -> Timing:
         """What each shot is, and which frames are made of which fields."""

@@ -88,6 +88,7 @@ class PickStep:
     family: ClassVar[Family] = "time"
     stage: ClassVar[Stage] = "time"
     settings_model: ClassVar[type[Settings]] = PickSettings
+    doubts_are: ClassVar[str] = "doubtful capture set"
 
     def reach(self, settings: PickSettings) -> int:
         """As far as a set may be long."""

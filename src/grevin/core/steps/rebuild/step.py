@@ -25,6 +25,7 @@ from grevin.core.picture.masks import runs_of
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, Stage
 from grevin.core.steps.evidence import Evidence
+from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.rebuild.making import Gap, Making, gaps_for, good_beside, made_frame, shown_gap
 from grevin.core.steps.rebuild.ties import TieLine
 from grevin.core.steps.seen import Arrays, Reelwise, Window
@@ -100,6 +101,11 @@ class RebuildStep:
     def reach(self, settings: RebuildSettings) -> int:
         """As far as the longest gap and one good frame more."""
         return LONGEST_GAP + 2
+
+    def propose(self, facts: ShotFacts) -> Suggestion | None:
+        """Where frames cannot be read."""
+        lost = facts.found.get("unreadable", 0)
+        return Suggestion(self.id, f"{lost} unreadable frames", {"unreadable": "rebuild"}) if lost else None
 
     def study(self, reel: Reelwise, settings: RebuildSettings, progress: Progress) -> Timing:
         """Which frames are made, and from which.

@@ -40,6 +40,7 @@ from grevin.core.picture.masks import runs_of
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, Stage
 from grevin.core.steps.evidence import Evidence
+from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.rebuild.making import Gap, Making, gaps_for, good_beside, made_frame, shown_gap
 from grevin.core.steps.seen import Arrays, Reelwise, Window, shots_of
 from grevin.core.steps.settings import Settings, setting
@@ -85,11 +86,18 @@ class RepeatsStep:
     stage: ClassVar[Stage] = "time"
     settings_model: ClassVar[type[Settings]] = RepeatsSettings
     judges_itself: ClassVar[bool] = True
+    doubts_are: ClassVar[str] = "still picture"
     finding_kinds: ClassVar[tuple[str, ...]] = ("repeat", "near_repeat", "freeze")  # a word on these is one on a run
 
     def reach(self, settings: RepeatsSettings) -> int:
         """As far as frames around a repeat are asked."""
         return WIDE_CONTEXT
+
+    def propose(self, facts: ShotFacts) -> Suggestion | None:
+        """Where frames come again in a cadence."""
+        if facts.cadence in {"none", "3:2 fields"}:
+            return None
+        return Suggestion(self.id, f"cadence {facts.cadence}")
 
     def study(self, reel: Reelwise, settings: RepeatsSettings, progress: Progress) -> Timing:
         """Which frames repeat, and what is done about it."""

@@ -56,7 +56,7 @@ class LocalSource(StepSource):
 
     def _field_window(self, number: int, parity: int) -> ChainWindow:
         source = FieldSource(self._source, parity, self._cache)
-        return ChainWindow(source, number, self._shots, self._cache, self._study)
+        return ChainWindow(source, number, self._shots, self._cache, self._reach, self._study)
 
     def _find(self, number: int) -> Evidence:
         window, place = self.window(number), self._reel_frame(number)
