@@ -11,8 +11,9 @@ import numpy as np
 
 from bench.floors import Luma
 from grevin.core.picture.frame import Frame
+from grevin.core.picture.geometry import Area
 from grevin.core.quality.damage.base import Mark
-from grevin.core.steps.evidence import Area, Blob
+from grevin.core.steps.evidence import Blob
 
 KEPT = 12  # of each kind
 MARGIN_PX = 24  # shown around the place

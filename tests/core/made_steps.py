@@ -10,6 +10,7 @@ import numpy as np
 from grevin.core.picture.colour import from_rgb
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
+from grevin.core.picture.geometry import Geometry
 from grevin.core.progress import Progress
 from grevin.core.steps.evidence import Blob, Evidence
 from grevin.core.steps.seen import Arrays
@@ -107,6 +108,9 @@ class Narrow(Made):
 
     def new_format(self, fmt: PictureFormat, settings: Plain) -> PictureFormat:
         return replace(fmt, width=fmt.width - 16)
+
+    def geometry(self, fmt: PictureFormat, number: int, settings: Plain) -> Geometry:
+        return Geometry(np.array([[1.0, 0.0, 2 * (number % 8)], [0.0, 1.0, 0.0]]))
 
     def reshape(self, window: Any, number: int, settings: Plain) -> Frame:
         frame, left = window.frame(), 2 * (number % 8)

@@ -8,7 +8,8 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QComboBox, QPushButton, QToolButton
 from pytestqt.qtbot import QtBot
 
-from grevin.core.steps.evidence import Area, Evidence
+from grevin.core.picture.geometry import Area
+from grevin.core.steps.evidence import Evidence
 from grevin.desktop.window import Window
 from tests.desktop.conftest import settle
 

@@ -28,8 +28,8 @@ from grevin.core.job.job_file import JobFile
 from grevin.core.job.measured import MeasuredFile
 from grevin.core.media.image_sequence import DEFAULT_RATE
 from grevin.core.media.video_file import VideoFile
+from grevin.core.picture.geometry import Area
 from grevin.core.steps.base import changes_time
-from grevin.core.steps.evidence import Area
 from grevin.core.steps.registry import step_by_id
 from grevin.core.timebase.counters import COUNTER_LABELS, Counter, CounterKind
 from grevin.core.timebase.timeline import Timeline

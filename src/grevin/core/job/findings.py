@@ -12,7 +12,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
-from grevin.core.steps.evidence import Area
+from grevin.core.picture.geometry import Area
 from grevin.core.survey.findings import SurveyFinding
 from grevin.core.treatment.verdicts import Verdicts, same_place
 

@@ -14,8 +14,9 @@ from typing import Any, ClassVar, Literal, Protocol, get_args
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
+from grevin.core.picture.geometry import Area, Geometry
 from grevin.core.progress import Progress
-from grevin.core.steps.evidence import Area, Evidence
+from grevin.core.steps.evidence import Evidence
 from grevin.core.steps.seen import Arrays, Reelwise, Shotwise, Window
 from grevin.core.steps.settings import Settings
 from grevin.core.steps.timing import Timing
@@ -24,7 +25,8 @@ Family = Literal["local", "whole", "time", "shape"]
 Stage = Literal["time", "signal", "light", "surface", "frame", "finish"]  # in the order in which work is done
 STAGES: tuple[str, ...] = get_args(Stage)
 METHODS: dict[str, tuple[str, ...]] = {
-    "local": ("find", "mend"), "whole": ("render",), "time": ("study", "make"), "shape": ("new_format", "reshape"),
+    "local": ("find", "mend"), "whole": ("render",), "time": ("study", "make"),
+    "shape": ("new_format", "reshape", "geometry"),
 }  # fmt: skip
 
 
@@ -143,6 +145,10 @@ class ShapeStep(Step, Protocol):
 
     def reshape(self, window: Window, number: int, settings: Any) -> Frame:
         """The frame in the new format, or itself where nothing changes; `number` is that of the reel's frame."""
+        ...
+
+    def geometry(self, fmt: PictureFormat, number: int, settings: Any) -> Geometry:
+        """Where the pixels of the new picture lie in one of a format, on the reel's frame `number`."""
         ...
 
 

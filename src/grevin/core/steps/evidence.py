@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
 
 from grevin.core.picture.frame import Mask
-
-Area = tuple[int, int, int, int]  # x, y, width, height in pixels
+from grevin.core.picture.geometry import Area, Geometry
 
 
 @dataclass(frozen=True)
@@ -73,6 +73,19 @@ class Evidence:
             + (self.weight.nbytes if self.weight is not None else 0)
             + 200 * len(self.blobs + self.passed)
         )
+
+    def on(self, geometry: Geometry, shape: tuple[int, int]) -> Evidence:
+        """The same in a later picture, (H, W)."""
+        return self._moved(geometry.mask_on(self.mask, shape), geometry.area_on)
+
+    def back(self, geometry: Geometry, shape: tuple[int, int]) -> Evidence:
+        """The same in an earlier picture, (H, W)."""
+        return self._moved(geometry.mask_back(self.mask, shape), geometry.area_back)
+
+    def _moved(self, mask: Mask, place: Callable[[Area], Area]) -> Evidence:
+        every = (tuple(replace(b, area=place(b.area)) for b in some) for some in (self.blobs, self.passed, self.left))
+        blobs, passed, left = every
+        return Evidence(mask, None, blobs, self.doubt, passed, left, self.words)
 
     @classmethod
     def nothing(cls, shape: tuple[int, ...], doubt: str = "") -> Evidence:

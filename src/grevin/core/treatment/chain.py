@@ -13,11 +13,12 @@ import numpy as np
 from grevin.core.cache import ByteCache
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
+from grevin.core.picture.geometry import Area, Geometry
 from grevin.core.picture.masks import runs_of
 from grevin.core.picture.source import FrameSource
 from grevin.core.progress import Progress
 from grevin.core.steps.base import AnyStep
-from grevin.core.steps.evidence import Area, Evidence
+from grevin.core.steps.evidence import Evidence
 from grevin.core.steps.registry import step_by_id
 from grevin.core.steps.settings import Settings
 from grevin.core.timebase.timeline import Timeline
@@ -135,9 +136,15 @@ class Chain:
         return self.behind(place - 1, number)
 
     def account(self, number: int) -> Iterator[tuple[int, StepSource, Acted]]:
-        """What every acting step did to frame `number` of the result, with its place on the path (1 is the first)."""
+        """What every acting step did to frame `number` of the result, with its place on the path (1 is the first).
+
+        Places and masks are those of the reel's own picture.
+        """
         for place, step in enumerate(self.steps, 1):
-            yield place, step, step.acted(self.before(place, number), self.behind(place, number))
+            before = self.before(place, number)
+            acted = step.acted(before, self.behind(place, number))
+            geometry = step.geometry_before(before)
+            yield place, step, acted if geometry is None else acted.back(geometry, step.reel_shape)
 
     def time_words(self, view_point: int, frame: int, output: int | None = None) -> str:
         """What became of a frame of the reel in time, or what an output frame is; "" where nothing did."""
@@ -216,8 +223,16 @@ class Chain:
 
     def explain(self, view_point: int, frame: int, area: Area) -> str:
         """From where the step that leads to a view point fills a piece of its evidence, in words; "" for the rest."""
+        place, number = self.view_points[view_point], self.output_of(view_point, frame)
+        if not isinstance(place, StepSource):
+            return ""
+        geometry = place.geometry_before(number)
+        return place.explain(number, area if geometry is None else geometry.area_on(area))
+
+    def geometry_at(self, view_point: int, output: int) -> Geometry | None:
+        """Where the pixels of frame `output` of a view point lie in the reel's own picture; None where they are it."""
         place = self.view_points[view_point]
-        return place.explain(self.output_of(view_point, frame), area) if isinstance(place, StepSource) else ""
+        return place.geometry(output) if isinstance(place, StepSource) else None
 
     def is_ready(self, view_point: int, frame: int) -> bool:
         """Whether what a view point shows of a frame of the reel is at hand without making it."""
@@ -249,6 +264,8 @@ class Chain:
     def evidence_at(self, view_point: int, frame: int, output: int | None = None) -> Evidence | None:
         """Evidence of the step that leads to a view point; None at the source and for a step that rests.
 
+        It is laid over the reel's own picture.
+
         Args:
             view_point: place on the path.
             frame: of the reel.
@@ -259,4 +276,6 @@ class Chain:
         if not isinstance(place, StepSource) or resting or (place.is_time and not place.is_studied(0)):
             return None
         output = self.output_of(view_point, frame) if output is None else output
-        return place.shown(output) if place.is_time else place.evidence(output)
+        evidence = place.shown(output) if place.is_time else place.evidence(output)
+        geometry = place.geometry(output) if place.is_time else place.geometry_before(output)
+        return evidence if evidence is None or geometry is None else evidence.back(geometry, place.reel_shape)

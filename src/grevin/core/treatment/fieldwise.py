@@ -14,7 +14,8 @@ import numpy as np
 from grevin.core.cache import ByteCache
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
-from grevin.core.steps.evidence import Area, Blob, Evidence
+from grevin.core.picture.geometry import Area
+from grevin.core.steps.evidence import Blob, Evidence
 from grevin.core.treatment.verdicts import Verdict, same_place
 from grevin.core.treatment.window import NamedSource
 

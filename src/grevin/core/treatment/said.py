@@ -35,6 +35,10 @@ class Said:
         acting = [region.model_dump_json() for region in self.regions if region.holds(frame)]
         return content_key(*acting) if acting else ""
 
+    def outside(self, frame: int) -> float:
+        """How much of it is taken where nothing of the reel's picture is shown: all, but for "only inside"."""
+        return 0.0 if any(region.use == "only" and region.holds(frame) for region in self.regions) else 1.0
+
     def allowed(self, frame: int, shape: tuple[int, int]) -> Weight | None:
         """(H, W) float32 0..1, how much of what the step does is taken on a frame; None for all, everywhere."""
         follower = self.follower

@@ -10,17 +10,20 @@ from grevin.core.cache import ByteCache
 from grevin.core.keys import content_key
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame, Mask
+from grevin.core.picture.geometry import Area, Geometry
 from grevin.core.progress import Progress
 from grevin.core.steps.base import AnyStep
-from grevin.core.steps.evidence import Area, Blob, Evidence
+from grevin.core.steps.evidence import Blob, Evidence
 from grevin.core.steps.seen import Arrays
 from grevin.core.steps.settings import Settings
 from grevin.core.steps.timing import Doubt, Timing
 from grevin.core.timebase.timeline import Timeline
 from grevin.core.treatment.over_time import SettingsOverTime
+from grevin.core.treatment.regions import Weight
 from grevin.core.treatment.said import Said
 from grevin.core.treatment.shots import Shots
 from grevin.core.treatment.studies import STUDY_VERSION, Learned, StudiedShot, Studies
+from grevin.core.treatment.verdicts import Verdict
 from grevin.core.treatment.window import ChainWindow, NamedSource
 
 MOST_KEYS = 4096  # remembered of frames, and as many of their surroundings: memory does not grow with the reel
@@ -47,6 +50,15 @@ class Acted:
     made: bool = False
     reshaped: bool = False
     whole_levels: float | None = None
+
+    def back(self, geometry: Geometry, shape: tuple[int, int]) -> Acted:
+        """The same in an earlier picture, (H, W)."""
+        mended, left = (
+            tuple(replace(blob, area=geometry.area_back(blob.area)) for blob in blobs)
+            for blobs in (self.mended, self.left)
+        )
+        mask = None if self.mask is None else geometry.mask_back(self.mask, shape)
+        return replace(self, mask=mask, mended=mended, left=left)
 
 
 class StepSource(ABC):
@@ -172,6 +184,36 @@ class StepSource(ABC):
         if self._earlier is None or not self._earlier.changes_time:
             return number
         return int(self._earlier.timeline.sources[number])
+
+    # shape
+
+    def geometry(self, number: int) -> Geometry | None:
+        """Where the pixels behind this step lie in the reel's own picture; None where they are the same."""
+        return self.geometry_before(number)
+
+    def geometry_before(self, number: int) -> Geometry | None:
+        """The same for a frame before this step."""
+        return self._earlier.geometry(number) if self._earlier is not None else None
+
+    @property
+    def reel_shape(self) -> tuple[int, int]:
+        """(H, W) of the reel's own picture."""
+        if self._earlier is not None:
+            return self._earlier.reel_shape
+        return self._source.format.height, self._source.format.width
+
+    def _allowed(self, number: int) -> Weight | None:
+        """(H, W) 0..1, how much of what the step does is taken on a frame before it; None for all, everywhere."""
+        fmt, place = self._source.format, self._reel_frame(number)
+        weight, geometry = self._said.allowed(place, self.reel_shape), self.geometry_before(number)
+        if weight is None or geometry is None:
+            return weight
+        return geometry.weight_on(weight, (fmt.height, fmt.width), self._said.outside(place))
+
+    def _verdicts(self, number: int) -> tuple[Verdict, ...]:
+        """A person's words on places of a frame before the step, as it sees them."""
+        said, geometry = self._said.verdicts.on(self.step.id, self._reel_frame(number)), self.geometry_before(number)
+        return said if geometry is None else tuple(replace(one, area=geometry.area_on(one.area)) for one in said)
 
     # studies
 

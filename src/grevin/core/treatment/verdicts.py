@@ -12,7 +12,8 @@ import numpy.typing as npt
 
 from grevin.core.keys import content_key
 from grevin.core.picture.frame import Mask
-from grevin.core.steps.evidence import Area, Blob, Evidence
+from grevin.core.picture.geometry import Area
+from grevin.core.steps.evidence import Blob, Evidence
 
 Word = Literal["mend", "leave", "undecided"]
 

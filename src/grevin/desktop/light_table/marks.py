@@ -8,7 +8,7 @@ from typing import Literal
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
-from grevin.core.steps.evidence import Area
+from grevin.core.picture.geometry import Area
 from grevin.desktop.light_table.painting import INK
 from grevin.desktop.style import look as style
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, Signal
 
 from grevin.core.measure.area import Box, read_box
+from grevin.core.picture.geometry import Geometry
 from grevin.core.treatment.recipe import TreatmentStep
 from grevin.core.treatment.regions import Region
 from grevin.desktop.light_table.light_table import LightTable
@@ -25,6 +26,7 @@ class Measuring(QObject):
         self, session: Session, table: LightTable, bar: LookingBar, scopes: ScopesPanel, parent: QObject | None = None
     ) -> None:  # fmt: skip
         super().__init__(parent)
+        self._geometry: Geometry | None = None  # of the picture that is looked at
         self._session = session
         self._table = table
         self._bar = bar
@@ -60,6 +62,7 @@ class Measuring(QObject):
 
     def read(self, look: Look) -> None:
         """Read the box on another frame."""
+        self._geometry = look.geometry
         if self.panel.isHidden():
             return
         fmt = look.frame.format
@@ -78,8 +81,12 @@ class Measuring(QObject):
             self.told.emit("Select a step and drag a box first: a region says where a step may act.")
             return
         first = last = session.place.frame if wanted.this_frame else None
+        area = (box.x, box.y, box.width, box.height)
+        x, y, width, height = area if self._geometry is None else self._geometry.area_back(area)
+        left, top = max(0, x), max(0, y)
         region = Region(
-            use=wanted.use, x=box.x, y=box.y, width=box.width, height=box.height, first=first, last=last
+            use=wanted.use, x=left, y=top, width=max(1, x + width - left), height=max(1, y + height - top),
+            first=first, last=last,
         )  # fmt: skip
         session.change_regions(session.selected, (*step.regions, region))
         self.show_box(None)

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
 from grevin.core.measure.area import Box
+from grevin.core.picture.geometry import Area
 from grevin.core.progress import Progress
 from grevin.core.steps.base import changes_time
-from grevin.core.steps.evidence import Area, Blob, Evidence
+from grevin.core.steps.evidence import Blob, Evidence
 from grevin.core.steps.registry import step_by_id
 from grevin.core.treatment.doubtful import next_doubtful
 from grevin.core.treatment.verdicts import Word, same_place
@@ -94,11 +96,21 @@ class Specks(QObject):
     def take_look(self) -> None:
         """Another frame, or the same under another treatment."""
         if self._coming is not None and self._coming[0] == self._session.place.frame and self._evidence() is not None:
-            self._pick(self._coming[1], stepped=True)
+            self._pick(self._find(self._on(self._coming[1].area)), stepped=True)
             self._coming = None
         elif self._picked is not None:
             self._pick(self._find(self._picked.area), stepped=self._stepped)
         self._refresh()
+
+    def _on(self, area: Area) -> Area:
+        """A place of the reel's picture, on the one that is looked at."""
+        look = self._table.look
+        return area if look is None or look.geometry is None else look.geometry.area_on(area)
+
+    def _back(self, area: Area) -> Area:
+        """A place of the picture that is looked at, on the reel's own."""
+        look = self._table.look
+        return area if look is None or look.geometry is None else look.geometry.area_back(area)
 
     def _find(self, area: Area) -> Blob | None:
         evidence = self._evidence()
@@ -119,7 +131,7 @@ class Specks(QObject):
         steps, place = self._session.treatment.steps, self._session.selected
         regions = steps[place - 1].regions if 0 < place <= len(steps) else ()
         frame = self._session.place.frame
-        return [OutlineMark((r.x, r.y, r.width, r.height), r.use) for r in regions if r.holds(frame)]
+        return [OutlineMark(self._on((r.x, r.y, r.width, r.height)), r.use) for r in regions if r.holds(frame)]
 
     # Pointing
 
@@ -153,7 +165,7 @@ class Specks(QObject):
             self._explainer.ask()
             return
         frame = self._session.place.frame
-        explain = partial(chain.explain, place, frame, blob.area)
+        explain = partial(chain.explain, place, frame, self._back(blob.area))
         self._explainer.ask(Request((chain, frame, blob), explain))
 
     def _state(self, blob: Blob, evidence: Evidence) -> str:
@@ -196,7 +208,7 @@ class Specks(QObject):
             self.told.emit("Point at a speck, step to a doubtful one (.) or drag a box (Shift) first.")
 
     def _say(self, area: Area, word: Word) -> None:
-        if not self._session.give_verdict(area, word):
+        if not self._session.give_verdict(self._back(area), word):
             self.told.emit("Select a step first: a verdict is about what a step found.")
 
     # Stepping
@@ -208,7 +220,9 @@ class Specks(QObject):
             self.told.emit("Select a step first: what is doubtful is a step's.")
             return
         self.evidence_wanted.emit()
-        start = (session.place.frame, self._picked if self._stepped else None)
+        picked = self._picked if self._stepped else None
+        last = None if picked is None else replace(picked, area=self._back(picked.area))
+        start = (session.place.frame, last)
         kept, place = session.kept, session.selected
 
         def look(progress: Progress) -> tuple[int, Blob] | None:
@@ -225,7 +239,7 @@ class Specks(QObject):
             self.take_look()
         else:
             self._session.go(found[0])
-        x, y, width, height = found[1].area
+        x, y, width, height = self._on(found[1].area)
         self._table.show_middle(x + width / 2, y + height / 2)
 
 

@@ -24,7 +24,7 @@ from PySide6.QtWidgets import (
 
 from grevin.core.job.findings import Finding, Wanted
 from grevin.core.job.job_file import JobFile
-from grevin.core.steps.evidence import Area
+from grevin.core.picture.geometry import Area
 from grevin.core.survey.words import kind_words
 from grevin.core.treatment.verdicts import Verdict, Verdicts, Word
 from grevin.desktop.keys import hint

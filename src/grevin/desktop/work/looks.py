@@ -9,6 +9,7 @@ from grevin.core.errors import UnreadableFrameError
 from grevin.core.measure.repeats import CONTEXT, Change, Judgement, change_between, judge
 from grevin.core.picture.display import Channel, Screen, difference_screen, taken_away_screen, to_screen
 from grevin.core.picture.frame import Frame
+from grevin.core.picture.geometry import Geometry
 from grevin.core.picture.halving import halved
 from grevin.core.quality.harm import harm_of
 from grevin.core.steps.evidence import Evidence
@@ -52,11 +53,12 @@ class Look:
         before: (H, W, 4) uint8 screen picture of the source.
         after: the same at the view point (the same object where nothing was changed).
         computed: difference or taken-away view, None in the other ways of looking.
-        evidence: of the step that was asked for, None where there is none.
+        evidence: of the step that was asked for, laid over `frame`; None where there is none.
         harm: share of what was taken away that follows the picture's detail; None where nothing was.
         time: what became of the frame in time, "" where nothing did.
         notes: what the time step that was asked for has to say of the frame and of the reel.
         output: number of the frame at the view point, None where no step changes time.
+        geometry: where the pixels of `frame` lie in the reel's own picture; None where they are the same.
         seam: pictures of the good frames around, with their numbers at the view point, for the splice; else None.
     """
 
@@ -72,6 +74,7 @@ class Look:
     time: str = ""
     notes: tuple[str, ...] = ()
     output: int | None = None
+    geometry: Geometry | None = None
     seam: tuple[tuple[int, Screen], tuple[int, Screen]] | None = None
 
 
@@ -106,6 +109,9 @@ def make_look(
     after = before if last is first else screen_of(chain, last, key, ways.channel, ways.small)
     own = wanted if evidence_of == view_point else None
     evidence = chain.evidence_at(evidence_of, number, own) if evidence_of else None
+    geometry = chain.geometry_at(view_point, output)
+    if evidence is not None and geometry is not None:
+        evidence = evidence.on(geometry, (last.format.height, last.format.width))
     computed, harm = None, None
     if ways.compare in COMPUTED and replace(last.format, rate=first.format.rate) == first.format:
         make = difference_screen if ways.compare == "difference" else taken_away_screen
@@ -113,10 +119,11 @@ def make_look(
         computed = chain.cache.get(key, lambda: make(first, last, ways.gain), lambda screen: screen.nbytes)
         harm = None if last is first else harm_of(first, last)
     moved = chain.changes_time(view_point)
+    seam = _seam(chain, view_point, output, ways) if ways.compare == "splice" else None
     return Look(
         number, view_point, first, last, before, after, computed, evidence, harm,
         chain.time_words(view_point, number, output), notes_of(chain, evidence_of, number),
-        output if moved else None, _seam(chain, view_point, output, ways) if ways.compare == "splice" else None,
+        output if moved else None, geometry, seam,
     )  # fmt: skip
 
 

@@ -12,8 +12,8 @@ import numpy.typing as npt
 from grevin.core.motion.flow import Flow, outside, sample
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
+from grevin.core.picture.geometry import Area
 from grevin.core.picture.masks import boxes_around
-from grevin.core.steps.evidence import Area
 
 Patch = npt.NDArray[np.float32]
 

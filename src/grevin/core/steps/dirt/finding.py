@@ -10,12 +10,13 @@ import numpy.typing as npt
 
 from grevin.core.motion.flow import Luma8
 from grevin.core.picture.frame import Mask
+from grevin.core.picture.geometry import Area
 from grevin.core.picture.masks import feather_inside, grow
 from grevin.core.steps.dirt.features import BlobFeatures
 from grevin.core.steps.dirt.judge import MODEL, judge, plain_score
 from grevin.core.steps.dirt.settings import DirtSettings
 from grevin.core.steps.dirt.suspects import SKIRT_PX, Suspects
-from grevin.core.steps.evidence import Area, Blob, Evidence
+from grevin.core.steps.evidence import Blob, Evidence
 
 # Squared 8-bit levels summed over a blob, below which a wrong repair is hardly seen; tried on the clean open clips so
 # that no frame falls below 38 dB. At the ends of a shot what comes into view or goes looks like dirt.

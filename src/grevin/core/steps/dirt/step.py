@@ -23,6 +23,7 @@ import numpy.typing as npt
 from grevin.core.motion.flow import Luma8, MotionQuality, Places, moved_places, outside, places_of, sample_at
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
+from grevin.core.picture.geometry import Area
 from grevin.core.picture.masks import grow
 from grevin.core.steps.base import Family, Stage
 from grevin.core.steps.dirt.filling import RING_PX, Source, fill_blobs, fill_shares
@@ -33,7 +34,7 @@ from grevin.core.steps.dirt.median import fill_by_median, find_by_median
 from grevin.core.steps.dirt.neighbour import Neighbour
 from grevin.core.steps.dirt.settings import DirtSettings
 from grevin.core.steps.dirt.suspects import Suspects, find_suspects
-from grevin.core.steps.evidence import Area, Evidence
+from grevin.core.steps.evidence import Evidence
 from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.seen import Window
 from grevin.core.steps.settings import Settings

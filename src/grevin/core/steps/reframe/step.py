@@ -22,6 +22,7 @@ from pydantic import Field, field_validator
 from grevin.core.errors import SettingsError
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
+from grevin.core.picture.geometry import Geometry
 from grevin.core.picture.sampling import Map, sampled
 from grevin.core.steps.base import Family, Stage
 from grevin.core.steps.seen import Window
@@ -108,6 +109,10 @@ class ReframeStep:
             width = _even(height * fmt.width / fmt.height)
         return replace(fmt, width=width or fmt.width, height=height or fmt.height)
 
+    def geometry(self, fmt: PictureFormat, number: int, settings: ReframeSettings) -> Geometry:
+        """Where what is shown lies in the picture."""
+        return Geometry(map_of(fmt, self.new_format(fmt, settings), key_at(settings, number)))
+
     def reshape(self, window: Window, number: int, settings: ReframeSettings) -> Frame:
         """What is shown on frame `number` of the reel.
 
@@ -120,7 +125,7 @@ class ReframeStep:
                 f"An interlaced picture of {fmt.height} lines cannot be taken apart into two whole fields.",
                 "Choose a height that is a multiple of 4, or deinterlace before.",
             )
-        where = map_of(window.format, fmt, key_at(settings, number))
+        where = self.geometry(window.format, number, settings).back
         frame = window.frame()
         return frame if fmt == frame.format and _is_same(where) else sampled(frame, fmt, where)
 

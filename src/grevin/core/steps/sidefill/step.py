@@ -17,6 +17,7 @@ import numpy as np
 
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
+from grevin.core.picture.geometry import Geometry
 from grevin.core.picture.sampling import FloatPlane, black, plane_by_plane
 from grevin.core.steps.base import Family, Stage
 from grevin.core.steps.seen import Window
@@ -59,14 +60,22 @@ class SidefillStep:
             return fmt
         return replace(fmt, width=_even(WIDE * fmt.height), pixel_aspect=Fraction(1))
 
+    def geometry(self, fmt: PictureFormat, number: int, settings: SidefillSettings) -> Geometry:
+        """Where the picture lies in its new frame; the sides show nothing of it."""
+        new = self.new_format(fmt, settings)
+        if new == fmt:
+            return Geometry(np.eye(2, 3))
+        first, square = _middle(fmt, new)
+        scale = fmt.width / square
+        return Geometry(np.array([[scale, 0.0, scale * (0.5 - first) - 0.5], [0.0, 1.0, 0.0]]))
+
     def reshape(self, window: Window, number: int, settings: SidefillSettings) -> Frame:
         """The frame with its sides."""
         frame, fmt = window.frame(), self.new_format(window.format, settings)
         if fmt == window.format:
             return frame
         across = fmt.chroma_ratio[0]
-        square = max(across, round(frame.format.width * frame.format.pixel_aspect / across) * across)
-        first = (fmt.width - square) // 2 // across * across
+        first, square = _middle(window.format, fmt)
         dark, lit = black(fmt), 1 - settings.darken_pct / 100
 
         def make(plane: FloatPlane, place: int) -> FloatPlane:
@@ -80,6 +89,13 @@ class SidefillStep:
             return wide
 
         return Frame(frame.number, fmt, plane_by_plane(frame, make), "everything")
+
+
+def _middle(old: PictureFormat, new: PictureFormat) -> tuple[int, int]:
+    """Where the picture begins in its new frame, and how wide it is there, in pixels."""
+    across = new.chroma_ratio[0]
+    square = max(across, round(old.width * old.pixel_aspect / across) * across)
+    return (new.width - square) // 2 // across * across, square
 
 
 def _of_width(plane: FloatPlane, width: int) -> FloatPlane:

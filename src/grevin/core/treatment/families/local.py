@@ -10,8 +10,9 @@ import numpy as np
 
 from grevin.core.picture.colour import paint_inside
 from grevin.core.picture.frame import Frame, Mask, merge_touched
+from grevin.core.picture.geometry import Area
 from grevin.core.picture.masks import align_to_chroma
-from grevin.core.steps.evidence import Area, Blob, Evidence
+from grevin.core.steps.evidence import Blob, Evidence
 from grevin.core.treatment.fieldwise import (
     PARITIES,
     FieldSource,
@@ -59,10 +60,9 @@ class LocalSource(StepSource):
         return ChainWindow(source, number, self._shots, self._cache, self._reach, self._study)
 
     def _find(self, number: int) -> Evidence:
-        window, place = self.window(number), self._reel_frame(number)
+        window = self.window(number)
         found = self.step.find(window, self.settings_at(number))  # type: ignore[union-attr]
-        found = within(found, self._said.allowed(place, (window.format.height, window.format.width)))
-        return self._settled(found, window, self._said.verdicts.on(self.step.id, place))
+        return self._settled(within(found, self._allowed(number)), window, self._verdicts(number))
 
     def _find_on_fields(self, number: int) -> Evidence:
         return woven(self._field_evidence(number), (self._source.format.height, self._source.format.width))
@@ -71,15 +71,14 @@ class LocalSource(StepSource):
         """The same for either field."""
 
         def find() -> tuple[Evidence, Evidence]:
-            place, fmt = self._reel_frame(number), self._source.format
-            where = self._said.allowed(place, (fmt.height, fmt.width))
+            where = self._allowed(number)
             windows = [self._field_window(number, parity) for parity in PARITIES]
             settings = self.settings_at(number)
             top, bottom = (
                 within(self.step.find(window, settings), None if where is None else where[parity::2])  # type: ignore[union-attr]
                 for parity, window in zip(PARITIES, windows, strict=True)
             )
-            words = words_on_fields(self._said.verdicts.on(self.step.id, place), (top, bottom))
+            words = words_on_fields(self._verdicts(number), (top, bottom))
             return self._settled(top, windows[0], words[0]), self._settled(bottom, windows[1], words[1])
 
         key = f"evidence/fields/{self._on(number)}"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
+from grevin.core.picture.geometry import Geometry
 from grevin.core.treatment.step_source import Acted, StepSource
 
 
@@ -12,6 +13,12 @@ class ShapeSource(StepSource):
 
     def _new_format(self, fmt: PictureFormat) -> PictureFormat:
         return self.step.new_format(fmt, self.settings)  # type: ignore[union-attr]
+
+    def geometry(self, number: int) -> Geometry:
+        """Where the pixels behind this step lie in the reel's own picture."""
+        before = self.geometry_before(number)
+        own: Geometry = self.step.geometry(self._source.format, self._reel_frame(number), self.settings)  # type: ignore[union-attr]
+        return own if before is None else before.then(own)
 
     def _make(self, number: int) -> Frame:
         return self.step.reshape(self.window(number), self._reel_frame(number), self.settings)  # type: ignore[union-attr]

@@ -10,6 +10,7 @@ import numpy as np
 from grevin.core.keys import content_key
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame, Mask
+from grevin.core.picture.geometry import Geometry
 from grevin.core.picture.masks import align_to_chroma
 from grevin.core.progress import Progress
 from grevin.core.steps.evidence import Evidence
@@ -87,6 +88,10 @@ class TimeSource(StepSource):
         words = [word for kind in self.kinds for word in self._said.verdicts.on(kind, place)]
         return words[-1].word if words else "undecided"
 
+    def geometry(self, number: int) -> Geometry | None:
+        """Where the pixels behind this step lie in the reel's own picture."""
+        return self.geometry_before(int(self.timing.timeline.sources[number]))
+
     # keys: a copy is what it copies
 
     def _on(self, number: int) -> str:
@@ -131,7 +136,7 @@ class TimeSource(StepSource):
         everywhere = np.ones((fmt.height, fmt.width), np.bool_)
         if timing.timeline.moves:
             return everywhere
-        where = self._said.allowed(self._reel_frame(number), (fmt.height, fmt.width))
+        where = self._allowed(number)
         return everywhere if where is None else align_to_chroma(where > 0, fmt)
 
     def _make(self, number: int) -> Frame:

@@ -17,8 +17,7 @@ class WholeSource(StepSource):
         made = self.step.render(self.window(number), self.settings_at(number))  # type: ignore[union-attr]
         if made is frame:
             return frame
-        fmt = frame.format
-        return blended(frame, made, self._said.allowed(self._reel_frame(number), (fmt.height, fmt.width)))
+        return blended(frame, made, self._allowed(number))
 
     def acted(self, before: int, behind: int) -> Acted:
         """Where the picture may be another, and by how much it is."""
@@ -26,7 +25,7 @@ class WholeSource(StepSource):
         if made is kept:
             return Acted()
         fmt = kept.format
-        where = self._said.allowed(self._reel_frame(before), (fmt.height, fmt.width))
+        where = self._allowed(before)
         mask = np.ones((fmt.height, fmt.width), np.bool_) if where is None else where > 0
         return Acted(mask, whole_levels=apart_levels(kept, made))
 
