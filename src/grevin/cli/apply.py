@@ -42,6 +42,13 @@ def apply(
             "cut at its end), re-timed (faster or slower, its pitch with it)."
         ),
     ] = "fits",
+    bits: Annotated[
+        int | None, typer.Option(help="Depth of the output: 8, 10, 12 or 16 bit; that of the material without it.")
+    ] = None,
+    dither: Annotated[
+        bool,
+        typer.Option("--dither", help="Round what a step changed with fine noise, so that gradients show no steps."),
+    ] = False,
     overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace an output of that name.")] = False,
     as_json: Annotated[bool, typer.Option("--json", help="The proof as JSON on stdout.")] = False,
 ) -> None:
@@ -58,7 +65,7 @@ def apply(
         proof = run(
             reel,
             Plan.whole(treatment),
-            RunRequest(output, chosen, evidence, ledger, overwrite, words, SOUND[sound]),
+            RunRequest(output, chosen, evidence, ledger, overwrite, words, SOUND[sound], bits, dither),
             progress,
         )
         proof.rows.close()

@@ -20,6 +20,7 @@ from grevin.core.media.opening import Reader
 from grevin.core.media.video_file import VideoFile
 from grevin.core.media.writing import Writer, open_writer, translated
 from grevin.core.parallel import in_parallel
+from grevin.core.picture.depth import in_bits, in_depth
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.masks import chroma_under
 from grevin.core.progress import Progress
@@ -51,6 +52,8 @@ class RunRequest:
         verdicts: what a person said on single places.
         sound: carried over where it fits the picture, always, or never; or made as long as the picture, by silence or
             a cut at its end, or by another speed.
+        bits: depth of the output's samples; None for the material's own.
+        dither: whether what is rounded is dithered (`picture.depth`).
     """
 
     output: Path
@@ -60,6 +63,8 @@ class RunRequest:
     overwrite: bool = False
     verdicts: Verdicts = field(default_factory=Verdicts)
     sound: Sound = "where it fits"
+    bits: int | None = None
+    dither: bool = False
 
 
 def run(
@@ -88,7 +93,8 @@ def run(
     _check_readable(reader, retimed)
     start = _start(reel, retimed, request)
     outputs = retimed.outputs if retimed.timeline.moves else None
-    writer = open_writer(request.output, reader, treated.format, request.frames, request.overwrite, start, outputs)
+    fmt = in_bits(treated.format, request.bits)
+    writer = open_writer(request.output, reader, fmt, request.frames, request.overwrite, start, outputs)
     evidence: EvidenceWriter | None = None
     try:
         if request.evidence is not None:
@@ -169,9 +175,9 @@ def _write(
     def make(number: int) -> Written:
         source = int(timeline.sources[number])
         chain = treated.at(source)
-        frame = chain.result.frame(number).rounded()
+        frame = in_depth(chain.result.frame(number), request.bits, request.dither)
         made = bool(timeline.made[number])
-        differing = _changed_samples(chain, source, frame, made)
+        differing = _changed_samples(chain, source, frame, made, request)
         last = int(timeline.sources[number - 1]) if number > outputs.start else -1
         begins = last < 0 or treated.at(last) is not chain or not chain.shots.same_shot(last, source)
         return Written(number, source, frame, made, differing, tuple(chain.account(number)), begins)
@@ -190,19 +196,17 @@ def _write(
     return record.finish()
 
 
-def _changed_samples(chain: Chain, number: int, frame: Frame, made: bool) -> int:
+def _changed_samples(chain: Chain, number: int, frame: Frame, made: bool, request: RunRequest) -> int:
     """Samples that differ from the source; a difference outside what is marked as touched is our own fault.
 
     A made frame may stand for one that cannot be read: all of it differs then.
     """
     try:
-        source = chain.source.frame(number)
+        source = in_depth(chain.source.frame(number).with_number(frame.number), request.bits, request.dither)
     except UnreadableFrameError:
         if made:
             return sum(plane.size for plane in frame.planes)
         raise
-    if frame is source:
-        return 0
     if (frame.format.width, frame.format.height) != (source.format.width, source.format.height):
         return sum(plane.size for plane in frame.planes)
     differing = 0

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
 from itertools import count
 from pathlib import Path
 from typing import Any
@@ -14,6 +15,7 @@ from grevin.core.errors import MediaError
 from grevin.core.media.checksums import frame_checksum
 from grevin.core.media.opening import Reader
 from grevin.core.media.still_image import image_format, image_samples
+from grevin.core.picture.depth import DEPTHS, in_bits, in_depth
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame, Mask
 from grevin.core.picture.masks import chroma_under
@@ -123,12 +125,21 @@ def _common_ground(source: PictureFormat, output: PictureFormat) -> tuple[Callab
 
     if kind(source) == kind(output):
         return (lambda frame: frame), f"{output.describe()} code values"
-    if kind(image_format(source)) == kind(output):
-        return as_image_frame, f"{output.describe()} pictures made from {source.describe()}"
+    for bits in (source.bit_depth, *DEPTHS) if source.sample == "integer" else (source.bit_depth,):
+        deeper = in_bits(source, bits)
+        if kind(deeper) == kind(output):
+            return partial(in_depth, bits=bits), f"{output.describe()} code values of {source.describe()}"
+        if kind(image_format(deeper)) == kind(output):
+            words = f"{output.describe()} pictures made from {source.describe()}"
+            return partial(_image_in_depth, bits), words
     raise MediaError(
         f"The output is {output.describe()}, the source {source.describe()}: they cannot be compared sample by sample.",
         "Name the source from which this output was made.",
     )
+
+
+def _image_in_depth(bits: int, frame: Frame) -> Frame:
+    return as_image_frame(in_depth(frame, bits))
 
 
 def as_image_frame(frame: Frame) -> Frame:

@@ -26,6 +26,7 @@ from PySide6.QtWidgets import (
 from grevin.core.errors import CancelledError
 from grevin.core.job.job_file import JobFile
 from grevin.core.job.measured import MeasuredFile
+from grevin.core.picture.depth import DEPTHS
 from grevin.core.progress import Progress, ProgressReport
 from grevin.core.render.proof import Proof
 from grevin.core.render.run import RunRequest, Sound, run
@@ -66,6 +67,16 @@ class Output(QWidget):
             "Sound is carried over untouched where the picture plays as long as before. Where it does not: padded "
             "keeps its speed, with silence or a cut at its end; re-timed plays it at another speed, its pitch with it."
         )
+        self.bits = QComboBox()
+        self.bits.addItem("as the material", None)
+        for bits in DEPTHS:
+            self.bits.addItem(f"{bits} bit", bits)
+        self.bits.setToolTip(
+            "More bits keep what a step that changes whole pictures made between two code values; samples that "
+            "nothing changed keep their values."
+        )
+        self.dither = QCheckBox("Dither")
+        self.dither.setToolTip("Round what a step changed with fine noise, so that soft gradients show no steps.")
         self.bar = QProgressBar()
         self.result = QLabel()
         self._runs = QVBoxLayout()
@@ -85,6 +96,8 @@ class Output(QWidget):
             "first",
             "last",
             "sound",
+            "bits",
+            "dither",
             "evidence",
             "ledger",
             "overwrite",
@@ -109,6 +122,11 @@ class Output(QWidget):
         frames.addStretch(1)
         form.addRow("Frames", frames)
         form.addRow("Sound", self.sound)
+        depth = QHBoxLayout()
+        depth.addWidget(self.bits)
+        depth.addWidget(self.dither)
+        depth.addStretch(1)
+        form.addRow("Depth", depth)
         for box in (self.evidence, self.ledger, self.overwrite):
             form.addRow("", box)
         self.write.setProperty("strong", True)
@@ -227,6 +245,8 @@ class Output(QWidget):
             self.overwrite.isChecked(),
             self._session.verdicts,
             self.sound.currentText(),  # type: ignore[arg-type]
+            self.bits.currentData(),
+            self.dither.isChecked(),
         )
         if not request.frames:
             self.result.setText("The last frame lies before the first: choose a run of frames.")

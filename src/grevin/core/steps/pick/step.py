@@ -12,7 +12,6 @@ goes on by a person's word, the others are divided around it.
 from __future__ import annotations
 
 from collections import deque
-from dataclasses import replace
 from fractions import Fraction
 from math import ceil
 from typing import ClassVar, Literal
@@ -212,4 +211,5 @@ def _mean(window: Window, one: CaptureSet) -> Frame:
         total += cv2.warpAffine(other, move, (width, height), flags=flags, borderMode=cv2.BORDER_REPLICATE)
         count += 1
     mean = np.asarray(total / count, np.float32)
-    return replace(from_rgb(window.frame(), mean).rounded(), touched="everything")
+    made = from_rgb(window.frame(), mean)
+    return made.rounded() if window.frame().is_native else made

@@ -114,7 +114,8 @@ def made_frame(window: Window, gap: Gap, making: Making) -> Frame:
         farther = gap.after if nearer == gap.before else gap.before
         picture = with_grain(picture, window.at(nearer - here), farther - nearer)
     frame = replace(window.frame(nearer - here), number=here)
-    return replace(from_rgb(frame, picture).rounded(), touched="everything")
+    made = from_rgb(frame, picture)
+    return made.rounded() if frame.is_native else made
 
 
 def made_between(window: Window, gap: Gap, making: Making) -> Between:
