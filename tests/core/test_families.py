@@ -26,6 +26,7 @@ from grevin.core.render.ledger import verdicts_from_ledger
 from grevin.core.render.run import RunRequest, run
 from grevin.core.render.verify import verify
 from grevin.core.steps.registry import REGISTRY
+from grevin.core.treatment import window as window_module
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.plan import Plan, TreatedReel, TreatedSource
 from grevin.core.treatment.recipe import Treatment, TreatmentStep, treatment_from_recipe
@@ -146,6 +147,34 @@ def test_a_whole_step_that_does_nothing_leaves_the_frame_itself(level: Level) ->
     for number in range(4):
         assert chain.result.frame(number) is chain.source.frame(number)
         assert [acted.whole_levels for _, _, acted in chain.account(number)] == [None]
+
+
+def test_a_step_sees_what_an_earlier_one_did(level: Level) -> None:
+    source = two_shots()
+    chain = Chain(source, path("made_level", "made_sparse", "made_corner"), cuts={0, 6})
+    window = chain.steps[2].window(3)
+    assert window.around("made_corner") is None, "a step is no earlier one of itself"
+    pair = window.around("made_level")
+    assert pair is not None
+    number = int(chain.timeline.sources[3])
+    assert pair[0] is chain.source.frame(number)
+    assert pair[1] is chain.steps[0].frame(number)
+    assert window.at(1).around("made_level")[0].number == int(chain.timeline.sources[4])
+
+
+def test_motion_is_estimated_once_for_a_path_of_every_family(level: Level, monkeypatch: pytest.MonkeyPatch) -> None:
+    asked: list[tuple[int, int]] = []
+    real = window_module.estimate_flow
+    monkeypatch.setattr(
+        window_module, "estimate_flow", lambda *pair: asked.append((id(pair[0]), id(pair[1]))) or real(*pair)
+    )
+    zoom = TreatmentStep.make("reframe", {"keys": [{"frame": 0, "zoom": 1.2}]})
+    steps = (TreatmentStep.make("dirt"), TreatmentStep.make("made_level"), zoom, TreatmentStep.make("made_corner"))
+    chain = Chain(moving_frames(8), Treatment(steps=steps))
+    for number in range(8):
+        chain.result.frame(number)
+    assert len(asked) == len(set(asked)), "no pair of pictures twice"
+    assert len(asked) == 2 * 7 + 2, "each frame to the next and to the one before; at both ends to the second, too"
 
 
 # frames that settings name are the reel's own

@@ -61,6 +61,10 @@ class Window(Protocol):
         """Something dear about the middle frame, made once; `name` has to say all that it depends on."""
         ...
 
+    def around(self, step: str) -> tuple[Frame, Frame] | None:
+        """The middle frame before and behind the last earlier step of an id; None where none acts on the path."""
+        ...
+
     def study(self) -> Arrays:
         """What the step learned of the shot that the middle frame lies in; for steps that `learn`."""
         ...

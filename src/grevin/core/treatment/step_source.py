@@ -230,9 +230,9 @@ class StepSource(ABC):
     def prepare(self, number: int, progress: Progress) -> None:
         """Learn what has to be known before a frame can be treated."""
         if self.learns:
-            self._study(number, progress)
+            self.study_of(number, progress)
 
-    def _study(self, number: int, progress: Progress | None = None) -> Arrays:
+    def study_of(self, number: int, progress: Progress | None = None) -> Arrays:
         """What the step learned of the shot of a frame."""
         if not self.learns:
             return {}
@@ -310,9 +310,27 @@ class StepSource(ABC):
 
     # pictures
 
+    def around(self, step: str, number: int) -> tuple[Frame, Frame] | None:
+        """Frame `number` before this step as it was before and behind the last earlier step of an id."""
+        earlier = self._earlier
+        if earlier is None:
+            return None
+        return earlier.passed(step, number)
+
+    def passed(self, step: str, number: int) -> tuple[Frame, Frame] | None:
+        """The same for a frame behind this step, which may be the one that is asked for."""
+        before = self._number_before(number)
+        if self.step.id == step:
+            return self._source.frame(before), self.frame(number)
+        return self.around(step, before)
+
+    def _number_before(self, number: int) -> int:
+        """The frame before the step that frame `number` behind it comes from."""
+        return number
+
     def window(self, number: int) -> ChainWindow:
         """What the step sees at a frame."""
-        return ChainWindow(self._source, number, self._shots, self._cache, self._reach, self._study)
+        return ChainWindow(self._source, number, self._shots, self._cache, self._reach, self)
 
     def frame(self, number: int) -> Frame:
         """Frame `number` after the step."""

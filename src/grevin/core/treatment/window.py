@@ -76,9 +76,16 @@ class NamedSource(FrameSource, Protocol):
         ...
 
 
-def nothing_learned(_number: int) -> Arrays:
-    """For steps that learn nothing of a shot."""
-    return {}
+class Behind(Protocol):
+    """What a window knows of the path besides the frames it lies on."""
+
+    def study_of(self, number: int) -> Arrays:
+        """What the step learned of the shot of a frame."""
+        ...
+
+    def around(self, step: str, number: int) -> tuple[Frame, Frame] | None:
+        """A frame before and behind the last earlier step of an id."""
+        ...
 
 
 class ChainWindow:
@@ -86,7 +93,7 @@ class ChainWindow:
 
     def __init__(
         self, source: NamedSource, number: int, shots: Shots, cache: ByteCache, reach: int = 0,
-        study: Callable[[int], Arrays] = nothing_learned,
+        path: Behind | None = None,
     ) -> None:  # fmt: skip
         """Lay the window.
 
@@ -96,14 +103,14 @@ class ChainWindow:
             shots: where they are cut.
             cache: for what is derived from them.
             reach: of the step: what it keeps of a frame depends on nothing farther away.
-            study: what the step learned of the shot of a frame.
+            path: what the step learned, and earlier steps; None where none of it is wanted.
         """
         self._source = source
         self._number = number
         self._shots = shots
         self._cache = cache
         self._reach = reach
-        self._study = study
+        self._path = path
 
     @property
     def number(self) -> int:
@@ -144,7 +151,7 @@ class ChainWindow:
 
     def at(self, offset: int) -> ChainWindow:
         """The window with that frame in the middle."""
-        return ChainWindow(self._source, self._number + offset, self._shots, self._cache, self._reach, self._study)
+        return ChainWindow(self._source, self._number + offset, self._shots, self._cache, self._reach, self._path)
 
     def keep(self, name: str, make: Callable[[], Made], size_of: Callable[[Made], int]) -> Made:
         """Something dear about the middle frame, from the cache where it is there."""
@@ -154,4 +161,8 @@ class ChainWindow:
 
     def study(self) -> Arrays:
         """What the step learned of the shot that the middle frame lies in."""
-        return self._study(self._number)
+        return {} if self._path is None else self._path.study_of(self._number)
+
+    def around(self, step: str) -> tuple[Frame, Frame] | None:
+        """The middle frame before and behind the last earlier step of an id; None where none acts on the path."""
+        return None if self._path is None else self._path.around(step, self._number)

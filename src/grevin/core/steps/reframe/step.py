@@ -5,8 +5,8 @@ key frames the zoom and the place run evenly, or with ease at the beginning, the
 behind the last they stand. The part shown stays inside the picture as long as it fits into it.
 
 The source is sampled once, plane by plane, in floating point, and rounded when it is written; interlaced frames field
-by field. A frame that would be shown as it is comes out bit for bit. Put it last: what a person says of places, and
-steps behind it, then need no translating.
+by field. A frame that would be shown as it is comes out bit for bit. What a
+person says of places stays about the reel's own pixels, and is translated for steps behind it.
 """
 
 from __future__ import annotations

@@ -57,7 +57,7 @@ class LocalSource(StepSource):
 
     def _field_window(self, number: int, parity: int) -> ChainWindow:
         source = FieldSource(self._source, parity, self._cache)
-        return ChainWindow(source, number, self._shots, self._cache, self._reach, self._study)
+        return ChainWindow(source, number, self._shots, self._cache, self._reach, self)
 
     def _find(self, number: int) -> Evidence:
         window = self.window(number)

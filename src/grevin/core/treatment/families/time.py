@@ -88,9 +88,13 @@ class TimeSource(StepSource):
         words = [word for kind in self.kinds for word in self._said.verdicts.on(kind, place)]
         return words[-1].word if words else "undecided"
 
+    def _number_before(self, number: int) -> int:
+        """The frame that a frame behind the step copies or stands for."""
+        return int(self.timing.timeline.sources[number])
+
     def geometry(self, number: int) -> Geometry | None:
         """Where the pixels behind this step lie in the reel's own picture."""
-        return self.geometry_before(int(self.timing.timeline.sources[number]))
+        return self.geometry_before(self._number_before(number))
 
     # keys: a copy is what it copies
 
