@@ -207,6 +207,8 @@ def _changed_samples(chain: Chain, number: int, frame: Frame, made: bool, reques
         if made:
             return sum(plane.size for plane in frame.planes)
         raise
+    if frame is source:
+        return 0
     if (frame.format.width, frame.format.height) != (source.format.width, source.format.height):
         return sum(plane.size for plane in frame.planes)
     differing = 0
