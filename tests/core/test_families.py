@@ -140,6 +140,17 @@ def test_what_is_done_to_whole_pictures_is_proved_and_on_the_ledger(level: Level
         assert not verify(reel, made, range(12), None, Progress()).passed
 
 
+def test_the_record_names_the_place_in_the_treatment(level: Level, tmp_path: Path) -> None:
+    reel = open_reel(write_video(tmp_path / "in.mkv", [two_shots().frame(n) for n in range(3)]))
+    steps = (TreatmentStep.make("repeats", enabled=False), TreatmentStep.make("made_corner"))
+    evidence, ledger = tmp_path / "evidence", tmp_path / "ledger.json"
+    request = RunRequest(tmp_path / "out.mkv", range(3), evidence, ledger)
+    with closing(reel):
+        run(reel, Plan.whole(Treatment(steps=steps)), request, Progress())
+    assert {row["place"] for row in json.loads(ledger.read_text())["rows"]} == {2}
+    assert [folder.name for folder in evidence.iterdir()] == ["02-made_corner"]
+
+
 def test_a_whole_step_that_does_nothing_leaves_the_frame_itself(level: Level) -> None:
     frame = moving_frames(1).frame(0)
     still = MemorySource([frame] * 4, "still")

@@ -19,7 +19,7 @@ from grevin.core.steps.evidence import Evidence
 from grevin.core.steps.settings import Settings
 from grevin.core.treatment import studies, window
 from grevin.core.treatment.chain import Chain
-from grevin.core.treatment.plan import Plan
+from grevin.core.treatment.plan import Plan, TreatedReel
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from grevin.core.treatment.verdicts import Verdict, Verdicts
 from tests.conftest import moving_frames, write_video
@@ -206,3 +206,19 @@ def test_a_reel_of_many_shots_keeps_what_was_learned() -> None:
     path = Chain(source, steps, cuts=range(2, len(frames), 2))
     path.prepare(Progress())
     assert path.knows_time(2)
+
+
+def test_asking_again_reads_neither_treatments_nor_verdicts(monkeypatch: pytest.MonkeyPatch) -> None:
+    source = moving_frames(12)
+    words = Verdicts(Verdict("repeats", n, (0, 0, 5, 5), "leave") for n in range(12))
+    treated = TreatedReel(source, Plan.whole(Treatment(steps=(TreatmentStep.make("repeats"), DIRT))), verdicts=words)
+    treated.prepare(Progress())
+    asked: list[str] = []
+    real_dump, real_key = Treatment.model_dump_json, Verdicts.key
+    monkeypatch.setattr(Treatment, "model_dump_json", lambda self: asked.append("dump") or real_dump(self))
+    monkeypatch.setattr(Verdicts, "key", lambda self, *args: asked.append("key") or real_key(self, *args))
+    for number in range(1000):
+        chain = treated.at(number % 12)
+        assert len(chain.steps[0].timing.timeline) == 12
+        assert chain.is_studied(2, number % 12)
+    assert asked == []

@@ -47,7 +47,7 @@ class EvidenceWriter:
         shutil.rmtree(self._aside, ignore_errors=True)
         with translated(folder):
             self._aside.mkdir(parents=True)
-            for name in {_named(*step) for chain in treated.chains() for step in enumerate(chain.steps, 1)}:
+            for name in {_named(step.place, step) for chain in treated.chains() for step in chain.steps}:
                 (self._aside / name).mkdir()
 
     def write(self, number: int, steps: Iterable[tuple[int, StepSource, Acted]]) -> None:

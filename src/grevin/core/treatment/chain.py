@@ -94,6 +94,7 @@ class Chain:
         behind = isinstance(last, StepSource) and last.changes_time
         shots = MappedShots(self.shots, lambda: last.timeline) if behind else self.shots  # type: ignore[union-attr]
         added = SOURCES[step.family](last, step, settings, shots, self.cache, self.results, said, self._studies)
+        added.place = len(self.view_points)
         self.steps.append(added)
         self.view_points.append(added)
         return added
@@ -136,15 +137,15 @@ class Chain:
         return self.behind(place - 1, number)
 
     def account(self, number: int) -> Iterator[tuple[int, StepSource, Acted]]:
-        """What every acting step did to frame `number` of the result, with its place on the path (1 is the first).
+        """What every acting step did to frame `number` of the result, with its place in the treatment (1 is the first).
 
         Places and masks are those of the reel's own picture.
         """
-        for place, step in enumerate(self.steps, 1):
-            before = self.before(place, number)
-            acted = step.acted(before, self.behind(place, number))
+        for rank, step in enumerate(self.steps, 1):
+            before = self.before(rank, number)
+            acted = step.acted(before, self.behind(rank, number))
             geometry = step.geometry_before(before)
-            yield place, step, acted if geometry is None else acted.back(geometry, step.reel_shape)
+            yield step.place, step, acted if geometry is None else acted.back(geometry, step.reel_shape)
 
     def time_words(self, view_point: int, frame: int, output: int | None = None) -> str:
         """What became of a frame of the reel in time, or what an output frame is; "" where nothing did."""

@@ -67,6 +67,7 @@ class StepSource(ABC):
     Attributes:
         step: the step.
         settings: its settings; `settings_at` tells those of a frame.
+        place: in the treatment, 1 for the first; resting steps count.
         is_time: whether the step changes time.
         judges_itself: whether the step says how well it made a frame.
     """
@@ -92,6 +93,7 @@ class StepSource(ABC):
         """
         self.step = step
         self.settings = settings
+        self.place = 0
         self._settings = SettingsOverTime(settings, said.over_time, step.id)
         self._source = source
         self._earlier = source if isinstance(source, StepSource) else None
