@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 from grevin.core.cache import ByteCache
 from grevin.core.errors import CancelledError, SettingsError
 from grevin.core.job.document import Job
-from grevin.core.job.job_file import JobFile
+from grevin.core.job.job_file import JobFile, export_job, import_job
 from grevin.core.media.opening import open_reel
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
@@ -28,6 +28,7 @@ from grevin.core.render.verify import verify
 from grevin.core.steps.registry import REGISTRY
 from grevin.core.treatment import window as window_module
 from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.over_time import OverTime
 from grevin.core.treatment.plan import Plan, TreatedReel, TreatedSource
 from grevin.core.treatment.recipe import Treatment, TreatmentStep, treatment_from_recipe
 from grevin.core.treatment.regions import Region
@@ -300,3 +301,38 @@ def test_the_bits_of_any_path_do_not_depend_on_how_it_is_pulled(
                 source = TreatedSource(treated)
                 frame = source.frame(number)
                 assert same(replace(frame, format=made.format), made), [step.step for step in treatment.steps]
+
+
+def test_all_that_is_said_survives_saving_trimming_recipes_and_time_steps(level: Level, tmp_path: Path) -> None:
+    shapes = (
+        Region(use="protect", shape="ellipse", x=10, y=10, width=60, height=40, feather_px=4, follow=True, first=2),
+        Region.model_validate({"use": "only", "shape": "polygon", "rounding_px": 3,
+            "points": [[0, 0], [150, 0], [150, 110], [0, 110]], "keys": [
+            {"frame": 1, "points": [[0, 0], [150, 0], [150, 110], [0, 110]]},
+            {"frame": 9, "points": [[20, 5], [140, 5], [140, 100], [5, 90]]}]}),
+    )  # fmt: skip
+    gain = OverTime.model_validate({"setting": "gain", "keys": [{"frame": 2, "value": 0.1}, {"frame": 10, "value": 2}]})
+    zoom = {"keys": [{"frame": 2, "zoom": 1.0}, {"frame": 10, "zoom": 1.5}], "ease": "both"}
+    treatment = Treatment(steps=(
+        TreatmentStep.make("made_sparse"), TreatmentStep.make("made_level", regions=shapes, over_time=(gain,)),
+        TreatmentStep.make("made_corner", regions=shapes), TreatmentStep.make("reframe", zoom),
+        TreatmentStep.make("sidefill"),
+    ))  # fmt: skip
+    file, job = write_video(tmp_path / "in.mkv", [two_shots().frame(n) for n in range(12)]), tmp_path / "a.grevin"
+    document = Job().with_added([file]).with_treatment(0, treatment)
+    trimmed = document.with_reel(0, declared=document.reels[0].declared.model_copy(update={"head": 1, "tail": 2}))
+    JobFile.create(job, trimmed).close()
+    import_job(json.loads(json.dumps(export_job(job))), tmp_path / "b.grevin")
+    outputs = []
+    for told in (job, tmp_path / "b.grevin"):
+        with closing(JobFile.open(told)) as opened:
+            held = opened.document.reels[0].treatment
+            assert held.model_dump_json() == treatment.model_dump_json()
+        for place, one in enumerate((held, treatment_from_recipe(json.loads(json.dumps(held.recipe())), "r"))):
+            out = tmp_path / f"{told.stem}{place}.mkv"
+            with closing(open_reel(file)) as reel:
+                outputs.append(run(reel, Plan.whole(one), RunRequest(out, range(1, 10)), Progress()).checksums)
+    assert len({tuple(checksums) for checksums in outputs}) == 1
+    with closing(open_reel(file)) as reel:
+        whole = run(reel, Plan.whole(treatment), RunRequest(tmp_path / "w.mkv", range(12)), Progress()).checksums
+    assert whole[1:][: len(outputs[0])] == outputs[0], "trimmed, every frame is treated as it was"
