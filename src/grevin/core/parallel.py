@@ -14,9 +14,14 @@ SPARE_WORKERS = 1  # threads wait for what another one is making: measured, a fo
 LOOK_AHEAD = 2  # frames in work per thread: enough to keep them busy, few enough to stay small
 
 
+def usual_workers() -> int:
+    """Threads that make frames at once."""
+    return (os.cpu_count() or 1) + SPARE_WORKERS
+
+
 def in_parallel(make: Callable[[int], Made], numbers: Iterable[int], workers: int = 0) -> Iterator[Made]:
     """`make(number)` for each number, in order; on all processors unless fewer threads are wanted."""
-    workers = workers or (os.cpu_count() or 1) + SPARE_WORKERS
+    workers = workers or usual_workers()
     pending: deque[Future[Made]] = deque()
     pool = ThreadPoolExecutor(workers, thread_name_prefix="grevin-render")
     try:

@@ -102,7 +102,7 @@ class Written:
         made: whether it was made anew.
         differing: samples that differ from the source.
         steps: place on the path, step, and what it did.
-        begins: whether a shot begins with it, or another treatment.
+        begins: whether a shot begins with it, or another treatment; asked only where a step changes whole pictures.
     """
 
     number: int

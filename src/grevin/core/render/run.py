@@ -30,13 +30,13 @@ from grevin.core.render.proof import Proof, Record, Written
 from grevin.core.render.retimed import Retimed
 from grevin.core.render.verify import as_image_frame
 from grevin.core.timebase.counters import Counter
+from grevin.core.treatment.budget import cache_bytes
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.plan import Plan, TreatedReel
 from grevin.core.treatment.studies import Studies
 from grevin.core.treatment.verdicts import Verdicts
 
 Sound = Literal["where it fits", "always", "padded", "re-timed", "never"]
-RENDER_CACHE_BYTES = 256 << 20  # a handful of HD frames with their motion; independent of the reel's length
 
 
 @dataclass(frozen=True)
@@ -87,7 +87,8 @@ def run(
         check_ledger_path(request.ledger)
     reel = material if isinstance(material, DeclaredReel) else DeclaredReel(material)
     reader = reel.reader
-    treated = TreatedReel(reel, plan, ByteCache(RENDER_CACHE_BYTES), verdicts=request.verdicts, studies=studies)
+    cache = ByteCache(cache_bytes(plan, reel.format))
+    treated = TreatedReel(reel, plan, cache, verdicts=request.verdicts, studies=studies)
     treated.prepare(progress, request.frames)
     retimed = Retimed.of(treated.timeline, request.frames, reel.format.rate)
     _check_readable(reader, retimed)
@@ -179,7 +180,7 @@ def _write(
         made = bool(timeline.made[number])
         differing = _changed_samples(chain, source, frame, made, request)
         last = int(timeline.sources[number - 1]) if number > outputs.start else -1
-        begins = last < 0 or treated.at(last) is not chain or not chain.shots.same_shot(last, source)
+        begins = chain.changes_whole and (last < 0 or _begins_shot(treated, last, source))
         return Written(number, source, frame, made, differing, tuple(chain.account(number)), begins)
 
     progress.begin(len(outputs), "Writing")
@@ -194,6 +195,12 @@ def _write(
     with translated(request.output):
         writer.finish()
     return record.finish()
+
+
+def _begins_shot(treated: TreatedReel, last: int, this: int) -> bool:
+    """Whether two frames of the reel lie in different shots, or are treated differently."""
+    chain = treated.at(this)
+    return treated.at(last) is not chain or not chain.shots.same_shot(last, this)
 
 
 def _changed_samples(chain: Chain, number: int, frame: Frame, made: bool, request: RunRequest) -> int:

@@ -121,6 +121,11 @@ class Chain:
         place = self.view_points[view_point]
         return isinstance(place, StepSource) and place.changes_time
 
+    @property
+    def changes_whole(self) -> bool:
+        """Whether a step changes whole pictures."""
+        return any(step.step.family == "whole" for step in self.steps)
+
     def output_of(self, view_point: int, frame: int) -> int:
         """The frame at a view point that shows a frame of the reel."""
         return self.timeline_at(view_point).output_of(frame) if self.changes_time(view_point) else frame
