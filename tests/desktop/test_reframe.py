@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel, QLineEdit, QToolButton
@@ -10,6 +11,7 @@ from pytestqt.qtbot import QtBot
 from grevin.core.treatment.over_time import OverTime
 from grevin.desktop.window import Window
 from tests.desktop.conftest import settle
+from tests.desktop.test_time import drag
 
 
 def typed(qtbot: QtBot, window: Window, text: str) -> None:
@@ -86,3 +88,40 @@ def test_numbers_that_change_over_time_are_shown_and_taken_out(qtbot: QtBot, tre
     assert session.treatment.steps[0].over_time == ()
     session.undo()
     assert session.treatment.steps[0].over_time == (changing,)
+
+
+def test_what_is_shown_is_dragged_on_the_light_table(qtbot: QtBot, window: Window) -> None:
+    session, table = window.session, window.bench.table
+    session.add_step("reframe")
+    session.change_settings(1, {"keys": ({"frame": 0, "zoom": 2.0},)})
+    session.go(4)
+    settle(qtbot, window)
+    wide, high = session.reel.format.width, session.reel.format.height
+    card = window.bench.path.card(1).findChild(QToolButton, "drag_part")
+    assert "Shift+K" in card.toolTip()
+    card.click()
+    settle(qtbot, window)
+    assert card.isChecked()
+    assert session.place.view_point == 0, "the part lies over the picture before the step"
+    drag(qtbot, window, (wide / 2, high / 2), (wide / 2 - 10, high / 2 + 5))
+    (_, key) = session.treatment.steps[0].model().keys
+    assert (key.frame, key.zoom) == (4, 2.0)
+    assert key.x == pytest.approx(0.5 - 10 / wide, abs=0.01)
+    assert key.y == pytest.approx(0.5 + 5 / high, abs=0.01)
+    corner = (wide * (key.x + 0.25), high * (key.y + 0.25))
+    drag(qtbot, window, corner, (corner[0] - wide / 16, corner[1] - high / 16))
+    assert session.treatment.steps[0].model().keys[1].zoom == pytest.approx(2.67, abs=0.1)
+    QTest.keyClick(table, Qt.Key.Key_Delete)
+    settle(qtbot, window)
+    assert [one.frame for one in session.treatment.steps[0].model().keys] == [0]
+    QTest.keyClick(table, Qt.Key.Key_Escape)
+    assert table.tool is None
+    assert not card.isChecked()
+    session.view_from(1)
+    window.do("drag_part")
+    settle(qtbot, window)
+    session.view_from(1)
+    settle(qtbot, window)
+    drag(qtbot, window, (wide / 2, high / 2), (wide / 2 - 10, high / 2))
+    assert "before the step" in window.messages.text
+    assert len(session.treatment.steps[0].model().keys) == 1

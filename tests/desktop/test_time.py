@@ -11,6 +11,8 @@ from PySide6.QtWidgets import QLabel, QLineEdit, QToolButton
 from pytestqt.qtbot import QtBot
 
 from grevin.core.media.opening import open_reel
+from grevin.core.steps.rebuild.step import RebuildSettings
+from grevin.core.steps.rebuild.ties import TieLine
 from grevin.desktop.light_table.labels import pane_words
 from grevin.desktop.light_table.painting import target
 from grevin.desktop.window import Window
@@ -159,6 +161,13 @@ def on_picture(window: Window, point: tuple[float, float]) -> QPoint:
     return QPointF(place.left() + point[0] * table.scale(), place.top() + point[1] * table.scale()).toPoint()
 
 
+def ties(window: Window) -> tuple[TieLine, ...]:
+    """The tie lines of the first step."""
+    settings = window.session.treatment.steps[0].model()
+    assert isinstance(settings, RebuildSettings)
+    return settings.ties
+
+
 def drag(qtbot: QtBot, window: Window, start: tuple[float, float], end: tuple[float, float]) -> None:
     table = window.bench.table
     qtbot.mousePress(table, Qt.MouseButton.LeftButton, pos=on_picture(window, start))
@@ -174,6 +183,8 @@ def bar_window(qtbot: QtBot, new_window, tmp_path: Path) -> Window:
     path = write_video(tmp_path / "bar.mkv", [jumping_bar(n) for n in range(7)])
     window: Window = new_window(path)
     window.session.go(3)
+    window.session.add_step("rebuild")
+    settle(qtbot, window)
     qtbot.keyClick(window.bench.table, Qt.Key.Key_R, Qt.KeyboardModifier.AltModifier)
     settle(qtbot, window)
     return window
@@ -197,22 +208,26 @@ def test_a_frame_is_made_anew_by_key_and_led_by_tie_lines(qtbot: QtBot, bar_wind
     session.go(4)
     settle(qtbot, bar_window)
     drag(qtbot, bar_window, (BAR[2] + 4, 120), (BAR[4] + 4, 120))
-    (tie,) = bench.tying.ties
+    (tie,) = ties(bar_window)
     assert [key.frame for key in tie.keys] == [2, 4]
     assert tie.keys[1].line == pytest.approx((BAR[4] + 4, 60, BAR[4] + 4, 180), abs=1.5)
     session.go(3)
     settle(qtbot, bar_window)
     assert error() < 0.3 * before
-    assert [line.state for line in table._lines] == ["between"]
+    assert [line.state for line in table.tool._shown()] == ["between"]
     assert "frames 2, 4" in [label.text() for label in bench.path.card(1).findChildren(QLabel)]
     qtbot.keyClick(table, Qt.Key.Key_Delete)
     settle(qtbot, bar_window)
-    assert bench.tying.ties == ()
+    assert ties(bar_window) == ()
     assert error() == pytest.approx(before)
     session.undo()
-    assert len(bench.tying.ties) == 1
+    assert len(ties(bar_window)) == 1
     qtbot.keyClick(table, Qt.Key.Key_Escape)
-    assert not bench.tying.on
+    assert table.tool is None
+    session.select(0)
+    settle(qtbot, bar_window)
+    qtbot.keyClick(table, Qt.Key.Key_K, Qt.KeyboardModifier.ShiftModifier)
+    assert table.tool is None, "its keys hold while its card is selected"
 
 
 def test_the_splice_shows_the_good_frames_around_and_plays_over_the_seam(qtbot: QtBot, bar_window: Window) -> None:
@@ -267,8 +282,8 @@ def test_borders_of_capture_sets_are_moved_by_key(qtbot: QtBot, new_window, tmp_
     source = source_of(lumas, RATE, "captures")
     window: Window = new_window(write_video(tmp_path / "c.mkv", [source.frame(n) for n in range(len(source))]))
     session, bench, table = window.session, window.bench, window.bench.table
-    qtbot.keyClick(table, Qt.Key.Key_F, Qt.KeyboardModifier.AltModifier)
-    assert "add it first" in window.messages.text
+    window.do("border_on")
+    assert "select its card first" in window.messages.text
     session.add_step("pick")
     session.view_from(0)
     session.go(23)
@@ -330,7 +345,7 @@ def test_tie_lines_are_taken_out_on_the_card_and_evidence_is_not_judged(qtbot: Q
     first, _ = bench.path.card(1).findChildren(QToolButton, "remove_drawn")
     first.click()
     settle(qtbot, bar_window)
-    assert [[key.frame for key in tie.keys] for tie in bench.tying.ties] == [[1, 5]]
+    assert [[key.frame for key in tie.keys] for tie in ties(bar_window)] == [[1, 5]]
     qtbot.keyClick(bench.table, Qt.Key.Key_V)
     settle(qtbot, bar_window)
     assert bench.table.look.evidence is not None

@@ -16,6 +16,7 @@ from grevin.core.media.opening import open_reel
 from grevin.core.progress import Progress
 from grevin.core.render.verify import verify
 from grevin.desktop.keys import KEYS, page
+from grevin.desktop.steps.desks import DESKS, every_key
 from grevin.desktop.window import Window
 from tests.conftest import FORMATS, random_frame, write_video
 from tests.desktop.conftest import WAIT_MS, settle
@@ -306,11 +307,12 @@ def test_the_start_view_and_the_page_of_keys(qtbot: QtBot, new_window: Opener) -
     window.output.start()
     qtbot.keyClick(window.bench.table, Qt.Key.Key_F1)
     assert window._keys_page is not None
-    text = page()
-    for key in KEYS:
+    text = page(every_key())
+    for key in every_key():
         assert not key.keys or key.keys[0] in text
-    shortcuts = [text for key in KEYS for text in key.keys]
-    assert len(shortcuts) == len(set(shortcuts))
+    for desk in DESKS:
+        shortcuts = [text for key in (*KEYS, *desk.keys) for text in key.keys]
+        assert len(shortcuts) == len(set(shortcuts)), "no key means two things while a card is selected"
     window._keys_page.close()
 
 

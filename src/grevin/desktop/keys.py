@@ -15,6 +15,8 @@ class Key:
         group: heading on the page of keys; also the menu it stands in.
         label: what it does.
         held: whether it lasts while the key is held.
+        on_card: words on the button on the step's card, for acts that belong to one step.
+        holds_tool: whether it takes a tool in hand, and puts it away again.
         on_release: whether it is done when the key is let go (space moves the picture while it is down).
     """
 
@@ -24,6 +26,8 @@ class Key:
     label: str
     held: bool = False
     on_release: bool = False
+    on_card: str = ""
+    holds_tool: bool = False
 
 
 KEYS: tuple[Key, ...] = (
@@ -41,10 +45,6 @@ KEYS: tuple[Key, ...] = (
     Key("redo", ("Ctrl+Shift+Z", "Ctrl+Y"), "Change", "Redo"),
     Key("add_step", ("N",), "Change", "Add a step"),
     Key("test_strip", ("P",), "Change", "Test strip of a setting"),
-    Key("make_anew", ("Alt+R",), "Change", "Make this frame anew, or leave it as it was"),
-    Key("tie", ("Shift+K",), "Change", "Tie lines: draw over the same edge on several frames"),
-    Key("new_tie", ("Ctrl+K",), "Change", "Another tie line"),
-    Key("take_tie", ("Del",), "Change", "Take out the tie line that is worked on"),
     Key("step_back", ("D", "Left"), "Go", "One frame back"),
     Key("step_forward", ("F", "Right"), "Go", "One frame forward"),
     Key("ten_back", ("Shift+D", "Shift+Left"), "Go", "Ten frames back"),
@@ -104,10 +104,6 @@ KEYS: tuple[Key, ...] = (
     Key("mend", ("Y",), "Verdict", "Mend the place"),
     Key("undecided", ("U",), "Verdict", "Undecided again: the step decides"),
     Key("play_around", ("Shift+Y",), "Verdict", "Play around the finding"),
-    Key("set_begins", ("Alt+I",), "Verdict", "Capture set: a film frame begins here"),
-    Key("set_goes_on", ("Alt+Shift+I",), "Verdict", "Capture set: no film frame begins here"),
-    Key("border_back", ("Alt+D",), "Verdict", "Capture set: its border one capture earlier"),
-    Key("border_on", ("Alt+F",), "Verdict", "Capture set: its border one capture later"),
     Key("survey", ("J",), "Survey", "Survey the reel; again to pause and go on"),
     Key("quick_survey", ("Shift+J",), "Survey", "Quick survey: every fifth frame"),
     Key("survey_loop", ("Ctrl+J",), "Survey", "Survey the loop alone"),
@@ -139,17 +135,17 @@ def hint(act: str) -> str:
     return f"{key.label} ({key.keys[0]})" if key.keys else key.label
 
 
-def page() -> str:
+def page(keys: tuple[Key, ...]) -> str:
     """The page of keys as HTML."""
     parts = []
-    for group in dict.fromkeys(key.group for key in KEYS):
+    for group in dict.fromkeys(key.group for key in keys):
+        own = [key for key in keys if key.group == group and key.keys]
         rows = "".join(
-            f"<tr><td style='padding-right:24px'>{', '.join(key.keys)}</td><td>{key.label}</td></tr>"
-            for key in KEYS
-            if key.group == group and key.keys
+            f"<tr><td style='padding-right:24px'>{', '.join(key.keys)}</td><td>{key.label}</td></tr>" for key in own
         )
         if rows:
-            parts.append(f"<h4>{group}</h4><table>{rows}</table>")
+            only = ", while its card is selected" if any(key.on_card for key in own) else ""
+            parts.append(f"<h4>{group}{only}</h4><table>{rows}</table>")
     mouse = (
         "<h4>Pointer</h4><table><tr><td style='padding-right:24px'>wheel</td><td>zoom at the pointer</td></tr>"
         "<tr><td>drag</td><td>move the picture; take hold of the wipe's line or its turning knob</td></tr>"

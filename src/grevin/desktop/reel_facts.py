@@ -19,13 +19,16 @@ from grevin.core.survey.survey import Survey
 from grevin.core.survey.words import kind_words
 from grevin.desktop.places.playing import Player
 from grevin.desktop.places.survey import SurveyPlace
-from grevin.desktop.reel_column.column import DECIDED, DIRT_FOUND, FOUND, Marks, ReelColumn
+from grevin.desktop.reel_column.column import DECIDED, FOUND, Marks, ReelColumn
 from grevin.desktop.session import Session
+from grevin.desktop.steps.desks import LANES, desk_of
 from grevin.desktop.work.looks import Look
 from grevin.desktop.work.surveying import Surveying
 from grevin.desktop.work.taking_in import TakingIn
 
 SOON_MS = 150
+
+COUNTED = tuple(lane.kind for lane in LANES)  # kinds of findings that have a lane of their own
 
 
 class ReelFacts(QObject):
@@ -135,7 +138,7 @@ class ReelFacts(QObject):
 
     def _found_words(self, frame: int) -> str:
         table = self._session.findings
-        return ", ".join(map(kind_words, table.at(frame, "dirt"))) if table is not None else ""
+        return ", ".join(map(kind_words, table.at(frame, COUNTED))) if table is not None else ""
 
     def _enter_findings(self) -> None:
         """How many findings touch each frame, and how many of them were decided; single specks have a lane."""
@@ -144,7 +147,7 @@ class ReelFacts(QObject):
             return
         for name, decided in ((FOUND, False), (DECIDED, True)):
             counts = np.zeros(len(lanes) + 1, np.float32)
-            for first, last in table.spans("dirt", decided):
+            for first, last in table.spans(COUNTED, decided):
                 if first < len(lanes):
                     counts[first] += 1
                     counts[min(last + 1, len(lanes))] -= 1
@@ -155,15 +158,19 @@ class ReelFacts(QObject):
         """Another treatment finds other dirt; a verdict changes its own frame only, which is looked at again."""
         lanes = self._taking_in.lanes
         if lanes is not None and self._session.plan.parts != self._shown_plan.parts:
-            lanes.forget(DIRT_FOUND)
+            for lane in LANES:
+                lanes.forget(lane.found)
         self._shown_plan = self._session.plan
         self._column.refresh()
 
     def take_look(self, look: Look) -> None:
         """What the selected step found on a frame."""
-        lanes = self._taking_in.lanes
-        if lanes is not None and look.evidence is not None and look.number < len(lanes):
-            lanes.curve(DIRT_FOUND)[look.number] = len(look.evidence.blobs)
+        lanes, steps, place = self._taking_in.lanes, self._session.treatment.steps, self._session.selected
+        if lanes is None or look.evidence is None or look.number >= len(lanes) or not 0 < place <= len(steps):
+            return
+        desk = desk_of(steps[place - 1].step)
+        if desk is not None and desk.lane is not None:
+            lanes.curve(desk.lane.found)[look.number] = len(look.evidence.blobs)
 
     # Surveys
 

@@ -20,12 +20,12 @@ from grevin.desktop.dialogs import asking
 from grevin.desktop.dialogs.keys_page import KeysPage
 from grevin.desktop.held_keys import HeldKeys
 from grevin.desktop.job_opening import JobOpening
-from grevin.desktop.keys import KEYS
 from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.light_table.view import FIT
 from grevin.desktop.memory import recent_jobs, remember_job, remember_looking, restore_looking
 from grevin.desktop.reel_facts import ReelFacts
 from grevin.desktop.session import Session
+from grevin.desktop.steps.desks import every_key
 from grevin.desktop.window_layout import WindowLayout
 from grevin.desktop.work.looks import Look
 from grevin.desktop.work.surveying import Surveying
@@ -79,7 +79,7 @@ class Window(QMainWindow):
 
     def _make_actions(self) -> None:
         menus: dict[str, Any] = {}
-        for key in KEYS:
+        for key in every_key():
             menu = menus.get(key.group) or self.menuBar().addMenu(key.group)
             menus[key.group] = menu
             if key.held:
@@ -117,6 +117,8 @@ class Window(QMainWindow):
         bench.readying.made.connect(self.column.refresh_soon)
         self.intake.acted.connect(self.do)
         self.intake.reel_wanted.connect(self.opening.open_reel)
+        bench.desks.shown.connect(self._show_desks)
+        self.parts.place_changed.connect(self._show_desks)
         self.start_view.acted.connect(self.do)
         self.start_view.job_chosen.connect(lambda name: self.open(Path(name)))
         self.parts.acted.connect(self.do)
@@ -148,8 +150,7 @@ class Window(QMainWindow):
             **{name: partial(self._on_table, "pan", *way) for name, way in PANS.items()},
             **{name: partial(self.parts.go_to, name) for name in self.parts.places},
             **{name: partial(self._review, name) for name in bench.specks.acts},
-            **bench.looking.acts, **self.facts.acts, **bench.tying.acts, **bench.borders.acts,
-            **bench.seams.acts,
+            **bench.looking.acts, **self.facts.acts, **bench.desks.acts, **bench.seams.acts,
             "undo": session.undo, "redo": session.redo, "add_step": bench.path.open_menu,
             "test_strip": lambda: bench.try_values(not bench.trying.on), "one_picture": self._plain,
             "shot_back": partial(self._go_shot, -1), "shot_forward": partial(self._go_shot, 1),
@@ -224,7 +225,7 @@ class Window(QMainWindow):
         elif self.bench.trying.on:
             self.bench.try_values(False)
         else:
-            self.bench.tying.tie(False)
+            self.bench.table.take_tool(None)
             self.bench.measuring.measure(False)
             self.bench.measuring.show_box(None)
             self.bench.looking.plain()
@@ -343,6 +344,12 @@ class Window(QMainWindow):
             self.survey.show_look(look)
         if self.intake.isVisible():
             self.intake.show_look(look)
+
+    def _show_desks(self) -> None:
+        """Keys of a step hold while its card is selected and in sight."""
+        for key in every_key():
+            if key.on_card:
+                self._actions[key.act].setEnabled(self.bench.isVisible() and self.bench.desks.may(key.act))
 
     def _show_history(self) -> None:
         job = self.session.job_file

@@ -24,6 +24,7 @@ class WindowLayout(QWidget):
     """Holds the parts; says which place was chosen."""
 
     acted = Signal(str)
+    place_changed = Signal()
 
     def __init__(self, session: Session, surveying: Surveying, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -107,6 +108,7 @@ class WindowLayout(QWidget):
             self.survey.table.setFocus(Qt.FocusReason.OtherFocusReason)
         if act == "go_output":
             self.output.show_facts()
+        self.place_changed.emit()
 
     def show_start(self, on: bool) -> None:
         """The start view instead of the places."""

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import json
 import sqlite3
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
@@ -187,18 +187,18 @@ class FindingsTable:
         query = "SELECT kind, count(*) FROM found WHERE reel = ? GROUP BY kind ORDER BY kind"
         return {str(kind): int(count) for kind, count in self._database.execute(query, (self._reel,))}
 
-    def spans(self, but: str, decided: bool) -> list[tuple[int, int]]:
-        """First and last frame of every finding that is not of one kind; only those with a verdict if asked."""
-        query = "SELECT first, last FROM found LEFT JOIN said ON said.id = found.id WHERE reel = ? AND kind != ?"
-        rows = self._database.execute(query + (" AND word IS NOT NULL" if decided else ""), (self._reel, but))
+    def spans(self, but: Collection[str], decided: bool) -> list[tuple[int, int]]:
+        """First and last frame of every finding that is not of some kinds; only those with a verdict if asked."""
+        query = "SELECT first, last FROM found LEFT JOIN said ON said.id = found.id WHERE reel = ?"
+        query += f" AND kind NOT IN ({', '.join('?' * len(but))})" + (" AND word IS NOT NULL" if decided else "")
+        rows = self._database.execute(query, (self._reel, *but))
         return [(int(first), int(last)) for first, last in rows]
 
-    def at(self, frame: int, but: str) -> list[str]:
-        """Kinds of the findings that touch a frame, but for one."""
-        query = (
-            "SELECT DISTINCT kind FROM found WHERE reel = ? AND kind != ? AND first <= ? AND last >= ? ORDER BY kind"
-        )
-        return [str(kind) for (kind,) in self._database.execute(query, (self._reel, but, frame, frame))]
+    def at(self, frame: int, but: Collection[str]) -> list[str]:
+        """Kinds of the findings that touch a frame, but for some."""
+        query = "SELECT DISTINCT kind FROM found WHERE reel = ? AND first <= ? AND last >= ?"
+        query += f" AND kind NOT IN ({', '.join('?' * len(but))}) ORDER BY kind"
+        return [str(kind) for (kind,) in self._database.execute(query, (self._reel, frame, frame, *but))]
 
     def every(self, kind: str = "") -> list[Finding]:
         """All findings, or all of one kind, in the order of frames."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QDialog, QTextBrowser, QVBoxLayout, QWidget
 
 from grevin.desktop.keys import page
+from grevin.desktop.steps.desks import every_key
 
 
 class KeysPage(QDialog):
@@ -15,7 +16,7 @@ class KeysPage(QDialog):
         self.setWindowTitle("Keys")
         self.resize(460, 620)
         text = QTextBrowser()
-        text.setHtml(page())
+        text.setHtml(page(every_key()))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(6, 6, 6, 6)
         layout.addWidget(text)

@@ -34,15 +34,15 @@ from grevin.desktop.light_table.painting import (
     target,
 )  # fmt: skip
 from grevin.desktop.light_table.placed_picture import PlacedPicture
+from grevin.desktop.light_table.tools import Tool
 from grevin.desktop.light_table.view import FIT, View
 from grevin.desktop.light_table.wipe import Wipe
 from grevin.desktop.style import look as style
-from grevin.desktop.tying.lines import ShownLine, paint_lines
 from grevin.desktop.work.looks import COMPUTED, Look, Ways
 
 CLICK_PX = 4  # a press that moves no farther is a click
 GRIP_PX = 7  # how near the pointer must be to take hold of the wipe's line
-Hold = Literal["nothing", "picture", "wipe", "knob", "box", "line"]
+Hold = Literal["nothing", "picture", "wipe", "knob", "box", "tool"]
 
 
 class LightTable(PlacedPicture):
@@ -52,9 +52,7 @@ class LightTable(PlacedPicture):
     pointed = Signal(object)
     boxed = Signal(object)
     clicked = Signal(object)
-    line_pressed = Signal(object)
-    line_dragged = Signal(object)
-    line_released = Signal()
+    tool_changed = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -67,8 +65,7 @@ class LightTable(PlacedPicture):
         self._box: Box | None = None
         self._marks: tuple[OutlineMark, ...] = ()
         self._mark_words = ""
-        self._lines: tuple[ShownLine, ...] = ()
-        self._tying = False
+        self.tool: Tool | None = None
         self._pressed: QPointF | None = None
         self._measuring = False
         self._waiting = False
@@ -134,7 +131,7 @@ class LightTable(PlacedPicture):
     def show_measuring(self, on: bool) -> None:
         """Whether a drag measures instead of moving the picture."""
         self._measuring = on
-        self.setCursor(Qt.CursorShape.CrossCursor if on else Qt.CursorShape.ArrowCursor)
+        self._show_cursor()
 
     def show_box(self, box: Box | None) -> None:
         """The measured box."""
@@ -147,16 +144,22 @@ class LightTable(PlacedPicture):
             self._marks, self._mark_words = marks, words
             self.update()
 
-    def show_tying(self, on: bool) -> None:
-        """Whether a drag draws lines instead of moving the picture."""
-        self._tying = on
-        self.setCursor(Qt.CursorShape.CrossCursor if on or self._measuring else Qt.CursorShape.ArrowCursor)
+    def take_tool(self, tool: Tool | None) -> None:
+        """Take a tool in hand instead of the one that is held, or none."""
+        if tool is self.tool:
+            return
+        held, self.tool = self.tool, tool
+        if held is not None:
+            held.left()
+        if tool is not None:
+            tool.taken()
+        self._show_cursor()
+        self.update()
+        self.tool_changed.emit()
 
-    def show_lines(self, lines: tuple[ShownLine, ...]) -> None:
-        """Lines over the picture."""
-        if lines != self._lines:
-            self._lines = lines
-            self.update()
+    def _show_cursor(self) -> None:
+        plain = Qt.CursorShape.CrossCursor if self._measuring else Qt.CursorShape.ArrowCursor
+        self.setCursor(plain if self.tool is None else self.tool.cursor)
 
     # Painting
 
@@ -190,8 +193,10 @@ class LightTable(PlacedPicture):
         if self._box is not None:
             paint_box(painter, self._box, place, self.scale() * self.aspect(), self.scale())
         paint_marks(painter, self._marks, place, self.scale() * self.aspect(), self.scale())
-        if look.seam is None or number == 1:
-            paint_lines(painter, self._lines, place, self.scale() * self.aspect(), self.scale())
+        if self.tool is not None and (look.seam is None or number == 1):
+            painter.save()
+            self.tool.paint(painter, place, self.scale() * self.aspect(), self.scale())
+            painter.restore()
         painter.restore()
 
     def _picture(self, look: Look, pane: int) -> Screen:
@@ -222,6 +227,7 @@ class LightTable(PlacedPicture):
     def _paint_labels(self, painter: QPainter, look: Look) -> None:
         ratio = self.devicePixelRatioF()
         above = labels(look, self._ways, self._drawing, self._wipe, self._waiting)
+        above = [*above, self.tool.words] if self.tool is not None else above
         paint_words(painter, above, self._mark_words.splitlines(), self.height())
         if len(self.panes()) > 1 and not self._drawing.before:
             bottom = self.height() - painter.fontMetrics().height() - 18
@@ -248,8 +254,8 @@ class LightTable(PlacedPicture):
                 return "knob"
             if self._wipe.distance(point, table) <= GRIP_PX:
                 return "wipe"
-        if self._tying:
-            return "line"
+        if self.tool is not None:
+            return "tool"
         shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         return "box" if self._measuring or shift else "picture"
 
@@ -258,9 +264,9 @@ class LightTable(PlacedPicture):
         self._hold = self._held_at(event)
         left = event.button() == Qt.MouseButton.LeftButton
         self._pressed = event.position() if self._hold == "picture" and left and not self.panning_by_space else None
-        self._box_start = self._picture_point(event.position()) if self._hold in {"box", "line"} else None
-        if self._hold == "line" and self._box_start is not None:
-            self.line_pressed.emit(self._box_start)
+        self._box_start = self._picture_point(event.position()) if self._hold in {"box", "tool"} else None
+        if self._hold == "tool" and self.tool is not None and self._box_start is not None:
+            self.tool.press(self._box_start, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         self.pointed.emit(self._pixel_under(event.position()))
@@ -274,8 +280,10 @@ class LightTable(PlacedPicture):
             self.wipe_changed.emit(self._wipe.turned_towards(point, table))
         elif self._hold == "box":
             self._drag_box(event.position())
-        elif self._hold == "line":
-            self._drag_line(event.position())
+        elif self._hold == "tool":
+            here = self._picture_point(event.position())
+            if here is not None and self.tool is not None:
+                self.tool.drag(here)
         else:
             moved = (event.position() - self._drag) * self.devicePixelRatioF()
             self._drag, self._panned = event.position(), self.panning_by_space
@@ -286,11 +294,6 @@ class LightTable(PlacedPicture):
         fmt = self.shown_format()
         if fmt is not None and self._box_start is not None and here is not None:
             self.boxed.emit(Box.between(self._box_start, here, fmt))
-
-    def _drag_line(self, position: QPointF) -> None:
-        here = self._picture_point(position)
-        if here is not None and self._box_start is not None:
-            self.line_dragged.emit((here[0] - self._box_start[0], here[1] - self._box_start[1]))
 
     def _pixel_under(self, position: QPointF) -> tuple[int, int] | None:
         point = self._picture_point(position)
@@ -305,8 +308,8 @@ class LightTable(PlacedPicture):
         still = self._pressed is not None and (event.position() - self._pressed).manhattanLength() <= CLICK_PX
         if still and spot is not None:
             self.clicked.emit(spot)
-        if self._hold == "line":
-            self.line_released.emit()
+        if self._hold == "tool" and self.tool is not None:
+            self.tool.release()
         self._drag = self._pressed = None
         self._hold = "nothing"
 
@@ -318,8 +321,12 @@ class LightTable(PlacedPicture):
             self.zoom_step(1 if event.angleDelta().y() > 0 else -1, event.position())
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        if self._drawing.evidence != "off" or self._tying:
-            self.mousePressEvent(event)  # two clicks on pieces of the evidence, or on a line
+        here = self._picture_point(event.position())
+        if self.tool is not None and here is not None:
+            self.tool.twice(here)
+            return
+        if self._drawing.evidence != "off":
+            self.mousePressEvent(event)  # two clicks on pieces of the evidence
             return
         self.zoom_to(1.0 if self._view.zoom == FIT else FIT, event.position())
 

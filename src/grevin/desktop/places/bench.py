@@ -22,15 +22,14 @@ from grevin.desktop.places.looking_bar import LookingBar
 from grevin.desktop.places.playing import Player
 from grevin.desktop.places.time_bar import TimeBar
 from grevin.desktop.places.ways_of_looking import WaysOfLooking
-from grevin.desktop.reviewing.borders import SetBorders
 from grevin.desktop.reviewing.seams import Seams
 from grevin.desktop.reviewing.specks import Specks
 from grevin.desktop.scopes.panel import ScopesPanel
 from grevin.desktop.session import Session
+from grevin.desktop.steps.desks import Desks
 from grevin.desktop.test_strip.strip import ValueStrip
 from grevin.desktop.test_strip.trying import Trying
 from grevin.desktop.treatment_path.path import PATH_WIDTH, TreatmentPath
-from grevin.desktop.tying.tying import Tying
 from grevin.desktop.work.looks import Look, make_look
 from grevin.desktop.work.readying import Readying
 from grevin.desktop.work.studying import Studying
@@ -65,8 +64,7 @@ class Bench(QWidget):
         self.trying = Trying(session, self.value_strip, self)
         self.measuring = Measuring(session, self.table, self.looking_bar, self.scopes, self)
         self.specks = Specks(session, self.table, self)
-        self.tying = Tying(session, self.table, self.looking_bar, self)
-        self.borders = SetBorders(session, self)
+        self.desks = Desks(session, self.table, self)
         self.seams = Seams(session, self.player, self)
         self.readying = Readying(self)
         self.studying = Studying(self)
@@ -130,8 +128,8 @@ class Bench(QWidget):
         self.measuring.box_changed.connect(self.specks.show_box)
         self.specks.evidence_wanted.connect(self._show_evidence)
         for told in (
-            self.player.told, self.specks.told, self.measuring.told, self.studying.told, self.tying.told,
-            self.borders.told, self.seams.told,
+            self.player.told, self.specks.told, self.measuring.told, self.studying.told, self.desks.told,
+            self.seams.told,
         ):  # fmt: skip
             told.connect(self.told)
         for faulted in (self.scopes.faulted, self.trying.faulted, self.specks.faulted, self.studying.faulted):
@@ -155,6 +153,8 @@ class Bench(QWidget):
         self.path.settings_changed.connect(session.change_settings)
         self.path.regions_changed.connect(session.change_regions)
         self.path.over_time_changed.connect(session.change_over_time)
+        self.path.acted.connect(self.acted)
+        self.desks.shown.connect(lambda: self.path.show_held(self.desks.held))
         self.path.step_selected.connect(session.select)
         self.path.view_point_chosen.connect(session.view_from)
         self.value_strip.cells.zoom_wanted.connect(self.table.zoom_step)
@@ -217,6 +217,7 @@ class Bench(QWidget):
         self._shown_whose = session.parts.whose(session.place.frame)
         words = f"{words}\n{self._shown_whose}".strip()
         self.path.show_treatment(session.treatment, session.selected, session.place.view_point, words)
+        self.desks.show()
 
     def _show_place(self, place: Place) -> None:
         session = self._session
@@ -297,7 +298,7 @@ class Bench(QWidget):
             self._show_facts(look)
             self.measuring.read(look)
             self.specks.take_look()
-            self.tying.show()
+            self.desks.show()
         if not (self.player.playing and self.scopes.busy):
             self.scopes.show_frame(look.frame)
         self.looked.emit(look)

@@ -67,11 +67,9 @@ class LookingBar(QWidget):
         layout.addWidget(evidence)
         layout.addStretch(1)
         for act, icon, words_on in (
-            ("test_strip", "strip", "Test strip"), ("tie", "tie", "Tie"), ("measure", "measure", "Measure"),
-            ("scopes", "scopes", "Scopes"),
+            ("test_strip", "strip", "Test strip"), ("measure", "measure", "Measure"), ("scopes", "scopes", "Scopes"),
         ):  # fmt: skip
             layout.addWidget(self._button(act, icon, words_on, checkable=True))
-        self._buttons["tie"].setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonIconOnly)
         self._zoom = QComboBox()
         self._zoom.setObjectName("zoom")
         self._zoom.setToolTip("Zoom: screen pixels for a picture pixel. The wheel zooms at the pointer.")

@@ -14,20 +14,21 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from grevin.core.survey.lanes import Frames, Lanes
 from grevin.core.timebase.counters import Counter
 from grevin.desktop.reel_column.stretch import Stretch
+from grevin.desktop.steps.desk import CountLane
+from grevin.desktop.steps.desks import LANES
 from grevin.desktop.style import look as style
 
 HEAD = 30
 NUMBERS_WIDTH = 40
 TIMES_WIDTH = 84  # timecode and feet take more room than frame numbers
-LANES_WIDTH = 96
 LEVEL_LANE = (2, 26)  # left edge from the end of the ruler, width
-DIRT_LANE = (31, 24)
-FOUND_LANE = (62, 18)
-READY_LANE = (88, 5)
-LEVEL, DIRT_COUNTED, DIRT_FOUND = "level_luma_mean", "dirt_count", "dirt_found"
+COUNT_LANES = tuple((31 + 28 * place, 24) for place in range(len(LANES)))
+FOUND_LANE = (34 + 28 * len(LANES), 18)
+READY_LANE = (60 + 28 * len(LANES), 5)
+LANES_WIDTH = 68 + 28 * len(LANES)
+LEVEL = "level_luma_mean"
 FOUND, DECIDED = "found", "decided"
 LEAST_SPAN = 40.0  # 8-bit levels: a curve over less would make noise look like flicker
-FULL_DIRT = 30.0  # specks a frame that fill the lane
 NEARLY = 0.12  # of what is shown: the present frame stays this far from its ends
 HIDDEN = QColor(43, 43, 43, 190)  # over what the trims leave out
 MARK_PX = 3
@@ -160,11 +161,12 @@ class ReelColumn(QWidget):
         self._paint_heads(painter)
         if not self._length:
             return
-        for left, width in map(self._lane, (LEVEL_LANE, DIRT_LANE, FOUND_LANE, READY_LANE)):
+        for left, width in map(self._lane, (LEVEL_LANE, *COUNT_LANES, FOUND_LANE, READY_LANE)):
             painter.fillRect(QRectF(left, HEAD, width, self.height() - HEAD - 4), QColor(34, 34, 34))
         if self._lanes is not None:
             self._paint_level(painter, self._lanes)
-            self._paint_dirt(painter, self._lanes)
+            for at, lane in zip(COUNT_LANES, LANES, strict=True):
+                self._paint_counts(painter, self._lanes, at, lane)
             self._paint_found(painter, self._lanes)
             self._paint_cuts(painter, self._lanes)
         self._paint_ready(painter)
@@ -178,7 +180,7 @@ class ReelColumn(QWidget):
         word = {"frames": "frame", "timecode": "timecode", "feet": "ft+frames"}[self._marks.counter.kind]
         for left, width, text in (
             (0, self._ruler, word), (self._lane(LEVEL_LANE)[0] - 2, LEVEL_LANE[1] + 4, "level"),
-            (self._lane(DIRT_LANE)[0], DIRT_LANE[1], "dirt"),
+            *((self._lane(at)[0], at[1], lane.head) for at, lane in zip(COUNT_LANES, LANES, strict=True)),
             (self._lane(FOUND_LANE)[0] - 10, FOUND_LANE[1] + 20, "found"),
         ):  # fmt: skip
             painter.drawText(QRectF(left, 0, width, HEAD - 4), flags, text)
@@ -201,13 +203,13 @@ class ReelColumn(QWidget):
             points += [QPointF(left + width * (float(end) - low) / (high - low), rows[int(row)]) for end in ends]
         painter.drawPolyline(QPolygonF(points))
 
-    def _paint_dirt(self, painter: QPainter, lanes: Lanes) -> None:
-        left, width = self._lane(DIRT_LANE)
+    def _paint_counts(self, painter: QPainter, lanes: Lanes, at: tuple[int, int], lane: CountLane) -> None:
+        left, width = self._lane(at)
         rows, starts, stops = self._rows()
-        counted, found = (lanes.span(name, starts, stops).high for name in (DIRT_COUNTED, DIRT_FOUND))
+        counted, found = (lanes.span(name, starts, stops).high for name in (lane.counted, lane.found))
         most = np.nan_to_num(np.where(np.isnan(found), counted, found))
         for row in np.nonzero(most > 0)[0]:
-            long = max(1.0, min(1.0, float(most[row]) / FULL_DIRT) * width)
+            long = max(1.0, min(1.0, float(most[row]) / lane.full) * width)
             painter.fillRect(QRectF(left, rows[int(row)], long, 1), style.DAMAGE)
 
     def _paint_found(self, painter: QPainter, lanes: Lanes) -> None:
@@ -323,11 +325,12 @@ class ReelColumn(QWidget):
         if frame in self._marks.unreadable:
             parts.append("cannot be read")
         if self._lanes is not None:
-            level, counted = self._lanes.value(LEVEL, frame), self._lanes.value(DIRT_COUNTED, frame)
-            exact = self._lanes.value(DIRT_FOUND, frame)
-            dirt = counted if exact is None else exact
+            level = self._lanes.value(LEVEL, frame)
             parts.append("level not measured yet" if level is None else f"level {level:.0f} of 255")
-            parts.append("dirt not looked for yet" if dirt is None else f"{dirt:.0f} specks of dirt")
+            for lane in LANES:
+                counted, exact = self._lanes.value(lane.counted, frame), self._lanes.value(lane.found, frame)
+                count = counted if exact is None else exact
+                parts.append(f"{lane.head} not looked for yet" if count is None else f"{count:.0f} {lane.unit}")
         for runs, words in (
             (self._marks.left_out, "left out"), (self._marks.made, "made anew"),
             (self._marks.put_in, "new frames follow"),

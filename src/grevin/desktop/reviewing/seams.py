@@ -7,7 +7,6 @@ from functools import partial
 
 from PySide6.QtCore import QObject, Signal
 
-from grevin.core.steps.rebuild.step import RebuildSettings
 from grevin.desktop.places.playing import Player
 from grevin.desktop.session import Session
 
@@ -24,7 +23,7 @@ class Seams(QObject):
         self._session = session
         self._player = player
         self.acts: dict[str, Callable[[], object]] = {
-            "make_anew": self.make_anew, "made_back": partial(self.go, -1), "made_on": partial(self.go, 1),
+            "made_back": partial(self.go, -1), "made_on": partial(self.go, 1),
             "play_seam": self.play,
         }  # fmt: skip
 
@@ -39,27 +38,6 @@ class Seams(QObject):
             self.told.emit("No more frames were made anew that way.")
         else:
             self._session.go_output(found)
-
-    def make_anew(self) -> None:
-        """The present frame is made anew by the step Frame rebuild, which is added where there is none; or no more."""
-        session = self._session
-        if session.chain is None:
-            return
-        if self._place == 0:
-            session.add_step("rebuild")
-        place, chain = self._place, session.chain
-        settings = session.treatment.steps[place - 1].model()
-        assert isinstance(settings, RebuildSettings)
-        number = chain.named(place, session.place.frame, session.treatment.steps[place - 1].counted)
-        anew = number not in settings.frames
-        frames = {*settings.frames, number} if anew else set(settings.frames) - {number}
-        session.change_settings(place, {"frames": tuple(sorted(frames))})
-        self.told.emit(f"Frame {number} is {'made anew' if anew else 'as it was again'}.")
-
-    @property
-    def _place(self) -> int:
-        steps = self._session.treatment.steps
-        return next((place for place, step in enumerate(steps, 1) if step.step == "rebuild"), 0)
 
     def play(self) -> None:
         """Play over the seam in a loop: the made frames, the good ones around them, and some more."""

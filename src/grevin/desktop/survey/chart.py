@@ -23,6 +23,7 @@ from grevin.core.survey.lanes import Frames, Lanes
 from grevin.core.survey.measures.registry import MEASURES
 from grevin.core.survey.words import CURVE_SCALES, curve_words
 from grevin.desktop.reel_column.stretch import Stretch
+from grevin.desktop.steps.desks import LANES
 from grevin.desktop.style import look as style
 
 NAMES_WIDTH = 118
@@ -173,7 +174,7 @@ class SurveyChart(QWidget):
         def y(value: float) -> float:
             return ground.top() + 2 + deep * (1 - (min(max(value, low), high) - low) / (high - low))
 
-        painter.setPen(QPen(style.DAMAGE if name.startswith("dirt") else style.LEVEL, 1))
+        painter.setPen(QPen(style.DAMAGE if _counts_damage(name) else style.LEVEL, 1))
         points: list[QPointF] = []
         last = -2
         for column in known:
@@ -259,3 +260,7 @@ class SurveyChart(QWidget):
     def _toggle(self, name: str, on: bool) -> None:
         chosen = {*self.names, name} if on else set(self.names) - {name}
         self.show_curves(tuple(one for one in CURVE_SCALES if one in chosen))
+
+
+def _counts_damage(curve: str) -> bool:
+    return any(curve.startswith(f"{lane.kind}_") for lane in LANES)

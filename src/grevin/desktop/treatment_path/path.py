@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import QPointF, QSize, Qt, Signal
@@ -21,6 +22,8 @@ from PySide6.QtWidgets import (
 
 from grevin.core.steps.registry import REGISTRY, step_by_id
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
+from grevin.desktop.steps.desks import desk_of
+from grevin.desktop.steps.panel import DeskPanel
 from grevin.desktop.style import look as style
 from grevin.desktop.treatment_path.drawn_rows import DrawnRows
 from grevin.desktop.treatment_path.settings_form import SettingsForm
@@ -72,6 +75,7 @@ class Card(QFrame):
     changed = Signal(dict)
     regions_changed = Signal(object)
     over_time_changed = Signal(object)
+    acted = Signal(str)
 
     def __init__(self, step: TreatmentStep, place: int, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -104,6 +108,11 @@ class Card(QFrame):
         self._form = SettingsForm(kind.settings_model)
         self._form.changed.connect(self.changed)
         layout.addWidget(self._form)
+        desk = desk_of(step.step)
+        self._desk = DeskPanel(desk.keys if desk is not None else ())
+        self._desk.acted.connect(self.acted)
+        layout.addWidget(self._desk)
+        self._keys = desk.keys if desk is not None else ()
         self._regions = DrawnRows()
         self._regions.changed.connect(self.regions_changed)
         layout.addWidget(self._regions)
@@ -118,12 +127,19 @@ class Card(QFrame):
         self._acts.blockSignals(False)
         self._form.show_values(step.model())
         self._form.setVisible(unfolded)
+        self._desk.setVisible(unfolded and bool(self._keys))
         self._regions.show_things(step.regions if unfolded else ())
         self._over_time.show_things(step.over_time if unfolded else ())
         if self.property("looked") != looked:
             self.setProperty("looked", looked)
             self.style().unpolish(self)
             self.style().polish(self)
+
+    def show_held(self, held: Callable[[str], bool]) -> None:
+        """Which tools are in hand."""
+        for key in self._keys:
+            if key.holds_tool:
+                self._desk.show_held(key.act, held(key.act))
 
     def focused_setting(self) -> str:
         """The setting worked on last, "" for none."""
@@ -150,6 +166,7 @@ class TreatmentPath(QScrollArea):
     over_time_changed = Signal(int, object)
     step_selected = Signal(int)
     view_point_chosen = Signal(int)
+    acted = Signal(str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -185,6 +202,11 @@ class TreatmentPath(QScrollArea):
         if 0 < place <= len(self._cards):
             self._cards[place - 1].show_facts(words)
 
+    def show_held(self, held: Callable[[str], bool]) -> None:
+        """Which tools are in hand."""
+        for card in self._cards:
+            card.show_held(held)
+
     def open_menu(self) -> None:
         """Open the list of steps to add."""
         self.add_button.showMenu()
@@ -211,6 +233,7 @@ class TreatmentPath(QScrollArea):
             card.changed.connect(partial(self.settings_changed.emit, place))
             card.regions_changed.connect(partial(self.regions_changed.emit, place))
             card.over_time_changed.connect(partial(self.over_time_changed.emit, place))
+            card.acted.connect(self.acted)
             self._cards.append(card)
             self._row(place, place == len(treatment.steps), card)
         self._layout.addWidget(self._adder())

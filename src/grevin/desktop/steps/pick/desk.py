@@ -3,41 +3,41 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Callable
 from functools import partial
+from typing import ClassVar
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject
 
 from grevin.core.steps.pick.step import PickSettings
 from grevin.core.treatment.step_source import StepSource
+from grevin.desktop.keys import Key
+from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.session import Session
+from grevin.desktop.steps.desk import Desk
 
 
-class SetBorders(QObject):
-    """Turns keys into settings of the step Frame pick."""
+class PickDesk(Desk):
+    """What the step Frame pick adds to the window."""
 
-    told = Signal(str)
+    step: ClassVar[str] = "pick"
+    keys: ClassVar[tuple[Key, ...]] = (
+        Key("set_begins", ("Alt+I",), "Frame pick", "A film frame begins here", on_card="Begins here"),
+        Key("set_goes_on", ("Alt+Shift+I",), "Frame pick", "No film frame begins here", on_card="Goes on"),
+        Key("border_back", ("Alt+D",), "Frame pick", "The set's border one capture earlier", on_card="Border back"),
+        Key("border_on", ("Alt+F",), "Frame pick", "The set's border one capture later", on_card="Border on"),
+    )
 
-    def __init__(self, session: Session, parent: QObject | None = None) -> None:
-        super().__init__(parent)
-        self._session = session
-        self.acts: dict[str, Callable[[], object]] = {
+    def __init__(self, session: Session, table: LightTable, parent: QObject | None = None) -> None:
+        super().__init__(session, table, parent)
+        self.acts = {
             "set_begins": partial(self._say, "begins"), "set_goes_on": partial(self._say, "joins"),
             "border_back": partial(self._move, -1), "border_on": partial(self._move, 1),
         }  # fmt: skip
 
-    @property
-    def _place(self) -> int:
-        steps = self._session.treatment.steps
-        return next((place for place, step in enumerate(steps, 1) if step.step == "pick"), 0)
-
     def _capture(self) -> int | None:
-        """The present capture, as the step counts them; None where there is no such step."""
-        chain = self._session.chain
-        if chain is None or not self._place:
-            self.told.emit("Borders of capture sets belong to the step Frame pick: add it first.")
-            return None
-        return chain.number_before(self._place, self._session.place.frame)
+        """The present capture, as the step counts them."""
+        chain = self.session.chain
+        return None if chain is None else chain.number_before(self.place, self.session.place.frame)
 
     def _say(self, word: str) -> None:
         capture = self._capture()
@@ -52,10 +52,10 @@ class SetBorders(QObject):
 
     def _move(self, by: int) -> None:
         """Move the border with which the present film frame begins."""
-        capture, chain = self._capture(), self._session.chain
+        capture, chain = self._capture(), self.session.chain
         if capture is None or chain is None:
             return
-        source = chain.view_points[self._place]
+        source = chain.view_points[self.place]
         groups = (
             source.timing.groups if isinstance(source, StepSource) and source.is_time and source.is_studied(0) else ()
         )
@@ -70,17 +70,17 @@ class SetBorders(QObject):
             self.told.emit("The border cannot be moved farther: a film frame needs a capture.")
             return
         self._set(begin=moved, join=border)
-        self._session.view_from(self._place - 1)
-        self._session.go(self._reel_frame(moved))
+        self.session.view_from(self.place - 1)
+        self.session.go(self._reel_frame(moved))
         self.told.emit(f"The film frame begins at capture {moved} now, not {border}.")
 
     def _reel_frame(self, capture: int) -> int:
-        chain = self._session.chain
+        chain = self.session.chain
         assert chain is not None
-        return int(chain.timeline_at(self._place - 1).sources[capture])
+        return int(chain.timeline_at(self.place - 1).sources[capture])
 
     def _set(self, begin: int | None = None, join: int | None = None) -> None:
-        row = self._session.treatment.steps[self._place - 1]
+        row = self.session.treatment.steps[self.place - 1]
         settings = row.model()
         assert isinstance(settings, PickSettings)
         names = self._reel_frame if row.counted == "reel" else int
@@ -89,6 +89,6 @@ class SetBorders(QObject):
         begins, joins = set(settings.begins) - said, set(settings.joins) - said
         begins |= {begin} if begin is not None else set()
         joins |= {join} if join is not None else set()
-        self._session.change_settings(
-            self._place, {"begins": tuple(sorted(begins)), "joins": tuple(sorted(joins))}
+        self.session.change_settings(
+            self.place, {"begins": tuple(sorted(begins)), "joins": tuple(sorted(joins))}
         )  # fmt: skip

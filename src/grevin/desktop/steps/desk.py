@@ -1,0 +1,74 @@
+"""The contract of desks: what one step adds to the window."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import ClassVar
+
+from PySide6.QtCore import QObject, Signal
+
+from grevin.desktop.keys import Key
+from grevin.desktop.light_table.light_table import LightTable
+from grevin.desktop.light_table.tools import Tool
+from grevin.desktop.session import Session
+
+
+@dataclass(frozen=True)
+class CountLane:
+    """A lane of the reel column that shows how much a survey, or the step itself, found on each frame.
+
+    Attributes:
+        kind: of the findings of the survey that are counted here, and nowhere else.
+        counted: curve of the survey.
+        found: curve of what the step found, where it was looked at.
+        head: word over the lane.
+        unit: what is counted, for words.
+        full: count that fills the lane.
+    """
+
+    kind: str
+    counted: str
+    found: str
+    head: str
+    unit: str
+    full: float
+
+
+class Desk(QObject):
+    """What a step adds to the window.
+
+    Attributes:
+        step: id of the step.
+        keys: its acts; their keys hold only while its card is selected.
+        lane: its lane of the reel column, None for none.
+        acts: what its acts do, by name.
+        tools: tools on the light table, by the act that takes them in hand and puts them away.
+    """
+
+    told = Signal(str)
+
+    step: ClassVar[str] = ""
+    keys: ClassVar[tuple[Key, ...]] = ()
+    lane: ClassVar[CountLane | None] = None
+
+    def __init__(self, session: Session, table: LightTable, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.table = table
+        self.acts: dict[str, Callable[[], object]] = {}
+        self.tools: dict[str, Tool] = {}
+
+    @property
+    def place(self) -> int:
+        """Place of the selected card, where it is one of this step; else 0."""
+        steps, place = self.session.treatment.steps, self.session.selected
+        return place if 0 < place <= len(steps) and steps[place - 1].step == self.step else 0
+
+    def show(self) -> None:
+        """Another frame, treatment or selection."""
+
+    def toggle(self, act: str) -> None:
+        """Take the tool of an act in hand, or put it away."""
+        tool = self.tools[act]
+        self.table.take_tool(None if self.table.tool is tool else tool)

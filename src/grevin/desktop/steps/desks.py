@@ -1,0 +1,74 @@
+"""All desks. A new one is a folder here and one line in the list."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QObject, Signal
+
+from grevin.core.steps.registry import step_by_id
+from grevin.desktop.keys import KEYS, Key
+from grevin.desktop.light_table.light_table import LightTable
+from grevin.desktop.session import Session
+from grevin.desktop.steps.desk import CountLane, Desk
+from grevin.desktop.steps.dirt.desk import DirtDesk
+from grevin.desktop.steps.pick.desk import PickDesk
+from grevin.desktop.steps.rebuild.desk import RebuildDesk
+from grevin.desktop.steps.reframe.desk import ReframeDesk
+
+DESKS: tuple[type[Desk], ...] = (PickDesk, RebuildDesk, DirtDesk, ReframeDesk)
+LANES: tuple[CountLane, ...] = tuple(desk.lane for desk in DESKS if desk.lane is not None)
+
+
+def every_key() -> tuple[Key, ...]:
+    """The keys of the window and of all desks."""
+    return (*KEYS, *(key for desk in DESKS for key in desk.keys))
+
+
+def desk_of(step: str) -> type[Desk] | None:
+    """The desk of a step."""
+    return next((desk for desk in DESKS if desk.step == step), None)
+
+
+class Desks(QObject):
+    """The desks of one window, kept in step with what is selected and shown."""
+
+    told = Signal(str)
+    shown = Signal()
+
+    def __init__(self, session: Session, table: LightTable, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self._table = table
+        self._desks = tuple(desk(session, table, self) for desk in DESKS)
+        for desk in self._desks:
+            desk.told.connect(self.told)
+        table.tool_changed.connect(self.shown)
+
+    @property
+    def acts(self) -> dict[str, Callable[[], object]]:
+        """What the acts of all desks do; one whose card is not selected says so."""
+        return {name: lambda desk=desk, name=name: self._do(desk, name) for desk in self._desks for name in desk.acts}  # type: ignore[misc]
+
+    def _do(self, desk: Desk, name: str) -> None:
+        if desk.place:
+            desk.acts[name]()
+        else:
+            self.told.emit(f"This belongs to the step {step_by_id(desk.step).label}: select its card first.")
+
+    def may(self, act: str) -> bool:
+        """Whether an act's card is selected."""
+        return any(act in desk.acts and desk.place > 0 for desk in self._desks)
+
+    def held(self, act: str) -> bool:
+        """Whether the tool of an act is in hand."""
+        return any(desk.tools.get(act) is self._table.tool for desk in self._desks if act in desk.tools)
+
+    def show(self) -> None:
+        """Another frame, treatment or selection; a tool whose card is not selected any more is put away."""
+        tool = self._table.tool
+        if any(tool in desk.tools.values() and not desk.place for desk in self._desks):
+            self._table.take_tool(None)
+        for desk in self._desks:
+            desk.show()
+        self.shown.emit()

@@ -1,1 +1,0 @@
-"""Drawing tie lines on the light table."""
