@@ -12,7 +12,7 @@ class Key:
     Attributes:
         act: name of the act (a method of the window).
         keys: key sequences that do it, the first is shown.
-        group: heading on the page of keys; also the menu it stands in.
+        group: heading on the page of keys; also the menu it stands in, but for acts of single steps.
         label: what it does.
         held: whether it lasts while the key is held.
         on_card: words on the button on the step's card, for acts that belong to one step.
@@ -28,6 +28,11 @@ class Key:
     on_release: bool = False
     on_card: str = ""
     holds_tool: bool = False
+
+    @property
+    def menu(self) -> str:
+        """The menu it stands in."""
+        return "Step" if self.on_card else self.group
 
 
 KEYS: tuple[Key, ...] = (
@@ -45,6 +50,13 @@ KEYS: tuple[Key, ...] = (
     Key("redo", ("Ctrl+Shift+Z", "Ctrl+Y"), "Change", "Redo"),
     Key("add_step", ("N",), "Change", "Add a step"),
     Key("test_strip", ("P",), "Change", "Test strip of a setting"),
+    Key("draw_rectangle", ("Alt+1",), "Region", "Draw a rectangle: where the step may act"),
+    Key("draw_ellipse", ("Alt+2",), "Region", "Draw an ellipse"),
+    Key("draw_polygon", ("Alt+3",), "Region", "Draw a polygon"),
+    Key("region_key", ("Alt+K",), "Region", "Key frame of the region on this frame, or none any more"),
+    Key("region_out", ("Alt+Del",), "Region", "Take out the region that is worked on"),
+    Key("copy_regions", ("Ctrl+C",), "Region", "Copy the regions of the selected step"),
+    Key("paste_regions", ("Ctrl+V",), "Region", "Give the selected step the regions that were copied"),
     Key("step_back", ("D", "Left"), "Go", "One frame back"),
     Key("step_forward", ("F", "Right"), "Go", "One frame forward"),
     Key("ten_back", ("Shift+D", "Shift+Left"), "Go", "Ten frames back"),

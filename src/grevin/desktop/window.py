@@ -79,9 +79,13 @@ class Window(QMainWindow):
 
     def _make_actions(self) -> None:
         menus: dict[str, Any] = {}
+        sections: set[str] = set()
         for key in every_key():
-            menu = menus.get(key.group) or self.menuBar().addMenu(key.group)
-            menus[key.group] = menu
+            menu = menus.get(key.menu) or self.menuBar().addMenu(key.menu)
+            menus[key.menu] = menu
+            if key.on_card and key.group not in sections:
+                sections.add(key.group)
+                menu.addSection(key.group)
             if key.held:
                 continue
             action = QAction(key.label, self)
@@ -151,6 +155,7 @@ class Window(QMainWindow):
             **{name: partial(self.parts.go_to, name) for name in self.parts.places},
             **{name: partial(self._review, name) for name in bench.specks.acts},
             **bench.looking.acts, **self.facts.acts, **bench.desks.acts, **bench.seams.acts,
+            **bench.region_tools.acts,
             "undo": session.undo, "redo": session.redo, "add_step": bench.path.open_menu,
             "test_strip": lambda: bench.try_values(not bench.trying.on), "one_picture": self._plain,
             "shot_back": partial(self._go_shot, -1), "shot_forward": partial(self._go_shot, 1),

@@ -18,6 +18,7 @@ from grevin.core.picture.sampling import Map
 
 Area = tuple[int, int, int, int]  # x, y, width, height in pixels
 Weight = npt.NDArray[np.float32]
+Points = npt.NDArray[np.float64]
 
 EDGE_PX = 1e-6  # so that a border on a whole pixel stays there in spite of rounding
 
@@ -48,6 +49,14 @@ class Geometry:
     def area_back(self, area: Area) -> Area:
         """The upright box, in the earlier picture, round a place of the later one."""
         return _boxed(self.back, area)
+
+    def points_on(self, points: Points) -> Points:
+        """(N, 2) points of the earlier picture in the later one; pixel i reaches from i to i + 1."""
+        return np.asarray((points - 0.5) @ self.on[:, :2].T + self.on[:, 2] + 0.5, np.float64)
+
+    def points_back(self, points: Points) -> Points:
+        """(N, 2) points of the later picture in the earlier one."""
+        return Geometry(self.on).points_on(points)
 
     def weight_on(self, weight: Weight, shape: tuple[int, int], outside: float) -> Weight:
         """(H, W) weights of the later picture.

@@ -22,7 +22,7 @@ from grevin.core.measure.area import Box
 from grevin.core.picture.display import Screen, mask_screen
 from grevin.desktop.light_table.drawing import Drawing
 from grevin.desktop.light_table.labels import labels, pane_words
-from grevin.desktop.light_table.marks import OutlineMark, paint_marks
+from grevin.desktop.light_table.marks import OutlineMark, paint_marks, paint_regions
 from grevin.desktop.light_table.painting import (
     evidence_overlay,
     label,
@@ -190,6 +190,9 @@ class LightTable(PlacedPicture):
             paint_wipe(painter, self._wipe, look.before, pane, place)
         if self._drawing.evidence == "hatch" and not (look.seam is not None and number != 1):
             self._paint_evidence(painter, look, pane, place)
+        if self._drawing.evidence != "off" or self.tool is not None:
+            scale = self.scale()
+            paint_regions(painter, look.regions, look.geometry, look.number, place, scale * self.aspect(), scale)
         if self._box is not None:
             paint_box(painter, self._box, place, self.scale() * self.aspect(), self.scale())
         paint_marks(painter, self._marks, place, self.scale() * self.aspect(), self.scale())

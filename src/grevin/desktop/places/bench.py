@@ -22,6 +22,8 @@ from grevin.desktop.places.looking_bar import LookingBar
 from grevin.desktop.places.playing import Player
 from grevin.desktop.places.time_bar import TimeBar
 from grevin.desktop.places.ways_of_looking import WaysOfLooking
+from grevin.desktop.regions.drawing import RegionDrawing
+from grevin.desktop.regions.tools import RegionTools
 from grevin.desktop.reviewing.seams import Seams
 from grevin.desktop.reviewing.specks import Specks
 from grevin.desktop.scopes.panel import ScopesPanel
@@ -65,6 +67,8 @@ class Bench(QWidget):
         self.measuring = Measuring(session, self.table, self.looking_bar, self.scopes, self)
         self.specks = Specks(session, self.table, self)
         self.desks = Desks(session, self.table, self)
+        self.regions = RegionDrawing(session, self.table, self)
+        self.region_tools = RegionTools(self.regions, self.table, self.path)
         self.seams = Seams(session, self.player, self)
         self.readying = Readying(self)
         self.studying = Studying(self)
@@ -129,7 +133,7 @@ class Bench(QWidget):
         self.specks.evidence_wanted.connect(self._show_evidence)
         for told in (
             self.player.told, self.specks.told, self.measuring.told, self.studying.told, self.desks.told,
-            self.seams.told,
+            self.regions.told, self.seams.told,
         ):  # fmt: skip
             told.connect(self.told)
         for faulted in (self.scopes.faulted, self.trying.faulted, self.specks.faulted, self.studying.faulted):
@@ -151,7 +155,6 @@ class Bench(QWidget):
         self.path.step_removed.connect(session.remove_step)
         self.path.step_switched.connect(session.switch_step)
         self.path.settings_changed.connect(session.change_settings)
-        self.path.regions_changed.connect(session.change_regions)
         self.path.over_time_changed.connect(session.change_over_time)
         self.path.acted.connect(self.acted)
         self.desks.shown.connect(lambda: self.path.show_held(self.desks.held))
@@ -218,6 +221,7 @@ class Bench(QWidget):
         words = f"{words}\n{self._shown_whose}".strip()
         self.path.show_treatment(session.treatment, session.selected, session.place.view_point, words)
         self.desks.show()
+        self.region_tools.show()
 
     def _show_place(self, place: Place) -> None:
         session = self._session
@@ -270,7 +274,7 @@ class Bench(QWidget):
         output = place.output if view_point == place.view_point else None
         tag = (chain, place.frame, view_point, output, ways)
         self.table.show_waiting(not self.player.playing)
-        make = partial(make_look, chain, place.frame, view_point, evidence_of, ways, output)
+        make = partial(make_look, chain, place.frame, view_point, evidence_of, ways, output, self.regions.regions)
         self._looker.ask(Request(tag, make))
 
     def _study(self) -> None:
@@ -299,6 +303,7 @@ class Bench(QWidget):
             self.measuring.read(look)
             self.specks.take_look()
             self.desks.show()
+            self.region_tools.show()
         if not (self.player.playing and self.scopes.busy):
             self.scopes.show_frame(look.frame)
         self.looked.emit(look)

@@ -123,15 +123,7 @@ class Specks(QObject):
             marks = [OutlineMark(blob.area, "left") for blob in evidence.left]
             marks += [OutlineMark(blob.area, "passed") for blob in evidence.passed]
             marks += [OutlineMark(self._picked.area, "picked")] if self._picked is not None else []
-        if self.shown:
-            marks += self._regions()
         self._table.show_marks(tuple(marks), self._words if self.shown else "")
-
-    def _regions(self) -> list[OutlineMark]:
-        steps, place = self._session.treatment.steps, self._session.selected
-        regions = steps[place - 1].regions if 0 < place <= len(steps) else ()
-        frame = self._session.place.frame
-        return [OutlineMark(self._on((r.x, r.y, r.width, r.height)), r.use) for r in regions if r.holds(frame)]
 
     # Pointing
 

@@ -22,7 +22,9 @@ LANES: tuple[CountLane, ...] = tuple(desk.lane for desk in DESKS if desk.lane is
 
 def every_key() -> tuple[Key, ...]:
     """The keys of the window and of all desks."""
-    return (*KEYS, *(key for desk in DESKS for key in desk.keys))
+    own = tuple(key for desk in DESKS for key in desk.keys)
+    place = next(place for place, key in enumerate(KEYS) if key.group == "Go")
+    return (*KEYS[:place], *own, *KEYS[place:])
 
 
 def desk_of(step: str) -> type[Desk] | None:

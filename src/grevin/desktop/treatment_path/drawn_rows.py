@@ -44,7 +44,7 @@ class DrawnRows(QWidget):
         while (item := self._layout.takeAt(0)) is not None:
             widget = item.widget()
             if widget is not None:
-                widget.setParent(None)
+                widget.hide()
                 widget.deleteLater()
         for place, thing in enumerate(things):
             self._layout.addWidget(self._row(place, thing.words))

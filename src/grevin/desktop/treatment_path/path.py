@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 
 from grevin.core.steps.registry import REGISTRY, step_by_id
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
+from grevin.desktop.regions.panel import RegionsPanel
 from grevin.desktop.steps.desks import desk_of
 from grevin.desktop.steps.panel import DeskPanel
 from grevin.desktop.style import look as style
@@ -73,7 +74,6 @@ class Card(QFrame):
     removed = Signal()
     switched = Signal(bool)
     changed = Signal(dict)
-    regions_changed = Signal(object)
     over_time_changed = Signal(object)
     acted = Signal(str)
 
@@ -113,9 +113,10 @@ class Card(QFrame):
         self._desk.acted.connect(self.acted)
         layout.addWidget(self._desk)
         self._keys = desk.keys if desk is not None else ()
-        self._regions = DrawnRows()
-        self._regions.changed.connect(self.regions_changed)
-        layout.addWidget(self._regions)
+        self.regions = RegionsPanel() if kind.family != "shape" else None
+        if self.regions is not None:
+            self.regions.acted.connect(self.acted)
+            layout.addWidget(self.regions)
         self._over_time = DrawnRows()
         self._over_time.changed.connect(self.over_time_changed)
         layout.addWidget(self._over_time)
@@ -128,7 +129,8 @@ class Card(QFrame):
         self._form.show_values(step.model())
         self._form.setVisible(unfolded)
         self._desk.setVisible(unfolded and bool(self._keys))
-        self._regions.show_things(step.regions if unfolded else ())
+        if self.regions is not None:
+            self.regions.setVisible(unfolded)
         self._over_time.show_things(step.over_time if unfolded else ())
         if self.property("looked") != looked:
             self.setProperty("looked", looked)
@@ -162,7 +164,7 @@ class TreatmentPath(QScrollArea):
     step_removed = Signal(int)
     step_switched = Signal(int, bool)
     settings_changed = Signal(int, dict)
-    regions_changed = Signal(int, object)
+    built = Signal()
     over_time_changed = Signal(int, object)
     step_selected = Signal(int)
     view_point_chosen = Signal(int)
@@ -191,6 +193,7 @@ class TreatmentPath(QScrollArea):
         if shape != self._shape:
             self._build(treatment)
             self._shape = shape
+            self.built.emit()
         self._source_words.setText(source_words)
         for place, (card, step) in enumerate(zip(self._cards, treatment.steps, strict=True), 1):
             card.show_step(step, place == selected, place == view_point)
@@ -207,6 +210,18 @@ class TreatmentPath(QScrollArea):
         for card in self._cards:
             card.show_held(held)
 
+    def step_at(self, place: int) -> str:
+        """Id of the step of a card."""
+        return self._shape[place - 1] if self._shape is not None else ""
+
+    def region_panel(self, place: int) -> RegionsPanel | None:
+        """The regions on the card of a step."""
+        return self._cards[place - 1].regions if 0 < place <= len(self._cards) else None
+
+    def region_panels(self) -> list[RegionsPanel]:
+        """Those on all cards."""
+        return [card.regions for card in self._cards if card.regions is not None]
+
     def open_menu(self) -> None:
         """Open the list of steps to add."""
         self.add_button.showMenu()
@@ -219,7 +234,7 @@ class TreatmentPath(QScrollArea):
         while (item := self._layout.takeAt(0)) is not None:
             widget = item.widget()
             if widget is not None:
-                widget.setParent(None)
+                widget.hide()
                 widget.deleteLater()
         self._cards, self._rails = [], []
         self._source_words = QLabel()
@@ -231,7 +246,6 @@ class TreatmentPath(QScrollArea):
             card.removed.connect(partial(self.step_removed.emit, place))
             card.switched.connect(partial(self.step_switched.emit, place))
             card.changed.connect(partial(self.settings_changed.emit, place))
-            card.regions_changed.connect(partial(self.regions_changed.emit, place))
             card.over_time_changed.connect(partial(self.over_time_changed.emit, place))
             card.acted.connect(self.acted)
             self._cards.append(card)

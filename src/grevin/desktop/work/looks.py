@@ -14,6 +14,7 @@ from grevin.core.picture.halving import halved
 from grevin.core.quality.harm import harm_of
 from grevin.core.steps.evidence import Evidence
 from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.regions import STANDING, Region, Shift
 from grevin.core.treatment.step_source import StepSource
 
 Compare = Literal["one", "wipe", "side", "difference", "taken", "splice"]
@@ -59,6 +60,8 @@ class Look:
         notes: what the time step that was asked for has to say of the frame and of the reel.
         output: number of the frame at the view point, None where no step changes time.
         geometry: where the pixels of `frame` lie in the reel's own picture; None where they are the same.
+        regions: those of the step that was asked for that hold on the frame: place in its list, region, and how far it
+            has gone with the picture.
         seam: pictures of the good frames around, with their numbers at the view point, for the splice; else None.
     """
 
@@ -75,6 +78,7 @@ class Look:
     notes: tuple[str, ...] = ()
     output: int | None = None
     geometry: Geometry | None = None
+    regions: tuple[tuple[int, Region, Shift], ...] = ()
     seam: tuple[tuple[int, Screen], tuple[int, Screen]] | None = None
 
 
@@ -88,7 +92,8 @@ def screen_of(chain: Chain, frame: Frame, key: str, channel: Channel = "colour",
 
 
 def make_look(
-    chain: Chain, number: int, view_point: int, evidence_of: int, ways: Ways, output: int | None = None
+    chain: Chain, number: int, view_point: int, evidence_of: int, ways: Ways, output: int | None = None,
+    regions: tuple[Region, ...] = (),
 ) -> Look:  # fmt: skip
     """Make a look; dear parts come from the chain's cache.
 
@@ -99,6 +104,7 @@ def make_look(
         evidence_of: place whose evidence is wanted, 0 for none.
         ways: how one looks.
         output: frame at the view point; None for the one that shows the reel's frame.
+        regions: those of the selected step.
     """
     source, place = chain.source, chain.view_points[view_point]
     wanted = output
@@ -123,8 +129,18 @@ def make_look(
     return Look(
         number, view_point, first, last, before, after, computed, evidence, harm,
         chain.time_words(view_point, number, output), notes_of(chain, evidence_of, number),
-        output if moved else None, geometry, seam,
+        output if moved else None, geometry, _shown_regions(chain, regions, number), seam,
     )  # fmt: skip
+
+
+def _shown_regions(
+    chain: Chain, regions: tuple[Region, ...], number: int
+) -> tuple[tuple[int, Region, Shift], ...]:  # fmt: skip
+    return tuple(
+        (place, one, chain.follower.shift(one, number) if one.follow else STANDING)
+        for place, one in enumerate(regions)
+        if one.holds(number)
+    )
 
 
 def _seam(

@@ -1,0 +1,125 @@
+"""Regions as they are drawn: their outline on a frame, and another one that a person gives them there."""
+
+from __future__ import annotations
+
+import numpy as np
+import numpy.typing as npt
+
+from grevin.core.treatment.regions import STANDING, Region, RegionKey, Shift
+
+Points = npt.NDArray[np.float64]  # (N, 2), x and y in pixels of the reel; pixel i reaches from i to i + 1
+
+ELLIPSE_POINTS = 48
+LEAST_PX = 1.0  # across or down
+
+
+def box_of(region: Region, frame: int, shift: Shift = STANDING) -> tuple[float, float, float, float]:
+    """Left, top, right and bottom of a rectangle or ellipse on a frame."""
+    (x, y), (width, height) = region.outline(frame)
+    return x + shift[0], y + shift[1], x + width + shift[0], y + height + shift[1]
+
+
+def handles(region: Region, frame: int, shift: Shift = STANDING) -> Points:
+    """Points by which a region is taken hold of: corners; of a box also middles of sides."""
+    if region.shape == "polygon":
+        return np.asarray(region.outline(frame) + shift + 0.5, np.float64)
+    left, top, right, bottom = box_of(region, frame, shift)
+    middle, centre = (left + right) / 2, (top + bottom) / 2
+    return np.array([
+        (left, top), (middle, top), (right, top), (right, centre),
+        (right, bottom), (middle, bottom), (left, bottom), (left, centre),
+    ])  # fmt: skip
+
+
+def drawn(region: Region, frame: int, shift: Shift = STANDING) -> Points:
+    """The outline as a closed line of points."""
+    held = handles(region, frame, shift)
+    if region.shape == "polygon":
+        return held
+    if region.shape == "rectangle":
+        return held[::2]
+    left, top, right, bottom = box_of(region, frame, shift)
+    turn = np.linspace(0, 2 * np.pi, ELLIPSE_POINTS, endpoint=False)
+    across, down = (right - left) / 2, (bottom - top) / 2
+    return np.column_stack([(left + right) / 2 + across * np.cos(turn), (top + bottom) / 2 + down * np.sin(turn)])
+
+
+def moved(region: Region, frame: int, by: tuple[float, float], shift: Shift = STANDING) -> Region:
+    """The region moved as a whole on a frame."""
+    return placed(region, frame, handles(region, frame, shift) + by)
+
+
+def pulled(region: Region, frame: int, handle: int, by: tuple[float, float], shift: Shift = STANDING) -> Region:
+    """The region with one of its handles moved on a frame."""
+    points = handles(region, frame, shift)
+    if region.shape == "polygon":
+        points[handle] += by
+        return placed(region, frame, points)
+    left, top, right, bottom = box_of(region, frame, shift)
+    if handle in {0, 6, 7}:
+        left = min(left + by[0], right - LEAST_PX)
+    if handle in {2, 3, 4}:
+        right = max(right + by[0], left + LEAST_PX)
+    if handle in {0, 1, 2}:
+        top = min(top + by[1], bottom - LEAST_PX)
+    if handle in {4, 5, 6}:
+        bottom = max(bottom + by[1], top + LEAST_PX)
+    return placed(region, frame, np.array([(left, top), (right, bottom)]))
+
+
+def placed(region: Region, frame: int, points: Points) -> Region:
+    """The region where a person wants it on a frame: a key frame there, if it has any or follows the picture.
+
+    Args:
+        region: as it is.
+        frame: of the reel.
+        points: corners of a polygon; of a box any points that reach to its sides.
+    """
+    follows_on = region.follow and frame != region.start(frame)
+    if region.keys or follows_on:
+        key = _key(region, frame, points)
+        first = () if region.keys else (_key(region, region.first or 0, handles(region, region.first or 0)),)
+        return _with_keys(region, (*first, *(one for one in region.keys if one.frame != frame), key))
+    if region.shape == "polygon":
+        return region.model_copy(update={"points": _corners(points)})
+    (left, top), (right, bottom) = np.rint(points.min(axis=0)), np.rint(points.max(axis=0))
+    size = {"width": max(1, int(right - left)), "height": max(1, int(bottom - top))}
+    return region.model_copy(update={"x": int(left), "y": int(top), **size})
+
+
+def with_key(region: Region, frame: int, shift: Shift = STANDING) -> Region:
+    """The region with a key frame where it lies now."""
+    others = tuple(one for one in region.keys if one.frame != frame)
+    return _with_keys(region, (*others, _key(region, frame, handles(region, frame, shift))))
+
+
+def without_key(region: Region, frame: int) -> Region:
+    """The region without its key frame on a frame; without the last one it stands where it was."""
+    left = tuple(one for one in region.keys if one.frame != frame)
+    if left or not region.keys:
+        return _with_keys(region, left)
+    return placed(region.model_copy(update={"keys": (), "follow": False}), frame, handles(region, frame)).model_copy(
+        update={"follow": region.follow}
+    )
+
+
+def has_key(region: Region, frame: int) -> bool:
+    """Whether a frame is one of its key frames."""
+    return any(key.frame == frame for key in region.keys)
+
+
+def _with_keys(region: Region, keys: tuple[RegionKey, ...]) -> Region:
+    return region.model_copy(update={"keys": tuple(sorted(keys, key=lambda key: key.frame))})
+
+
+def _key(region: Region, frame: int, points: Points) -> RegionKey:
+    if region.shape == "polygon":
+        return RegionKey(frame=frame, points=_corners(points))
+    (left, top), (right, bottom) = points.min(axis=0), points.max(axis=0)
+    numbers = (round(float(value), 1) for value in (left, top, right - left, bottom - top))
+    x, y, width, height = numbers
+    return RegionKey(frame=frame, x=x, y=y, width=max(LEAST_PX, width), height=max(LEAST_PX, height))
+
+
+def _corners(points: Points) -> tuple[tuple[float, float], ...]:
+    return tuple((round(float(x) - 0.5, 1), round(float(y) - 0.5, 1)) for x, y in points)

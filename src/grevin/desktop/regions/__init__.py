@@ -1,0 +1,1 @@
+"""Drawing regions on the light table: where a step may act."""
