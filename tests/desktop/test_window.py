@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QImage
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QCheckBox, QComboBox, QSpinBox, QToolButton
 from pytestqt.qtbot import QtBot
 
@@ -37,8 +38,10 @@ def seen(window: Window) -> np.ndarray:
 
 
 def add_dirt_step(qtbot: QtBot, window: Window) -> None:
-    button = window.bench.path.add_button
-    next(action for action in button.menu().actions() if action.text() == "Dirt").trigger()
+    window.bench.path.add_button.click()
+    chooser = window.bench.path.chooser
+    QTest.keyClicks(chooser.field, "dust")
+    QTest.keyClick(chooser.field, Qt.Key.Key_Return)
     settle(qtbot, window)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import replace
 from functools import partial
 from typing import Any
@@ -35,6 +36,7 @@ from grevin.core.timebase.counters import COUNTER_LABELS, Counter, CounterKind
 from grevin.core.timebase.timeline import Timeline
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.over_time import OverTime
+from grevin.core.treatment.path_edits import How, doubled, moved, taken
 from grevin.core.treatment.plan import Plan, TreatedReel
 from grevin.core.treatment.recipe import Treatment
 from grevin.core.treatment.regions import Region
@@ -242,6 +244,36 @@ class Session(JobSession):
         if self._treat(f"Add {step}", add_step(self.treatment, step)):
             self.select(place)
             self.view_from(place)
+
+    def move_step(self, place: int, by: int) -> None:
+        """Move a step towards the source (-1) or on (+1), as far as that goes."""
+        to = min(max(1, place + by), len(self.treatment.steps))
+        if 0 < place <= len(self.treatment.steps) and to != place:
+            treatment = moved(self.treatment, place - 1, to - 1)
+            self._treat(f"Move {self.treatment.steps[place - 1].step}", treatment)
+            self.select(to)
+            for words in treatment.out_of_order():
+                self.told.emit(words)
+
+    def double_step(self, place: int) -> None:
+        """A step once more, behind itself."""
+        if 0 < place <= len(self.treatment.steps):
+            step = self.treatment.steps[place - 1].step
+            if self._treat(f"Add {step} once more", doubled(self.treatment, place - 1)):
+                self.select(place + 1)
+                self.view_from(place + 1)
+
+    def treat_shot(self, label: str, recipe: Treatment, how: How) -> bool:
+        """Take a recipe for the present shot, which then has a treatment of its own."""
+        place = self.parts.at(self.place.frame)
+        return self.parts.copy(taken(self.treatment, recipe, how), {place}, label)
+
+    def treat_reels(self, label: str, recipe: Treatment, how: How, reels: Collection[int]) -> bool:
+        """Take a recipe for whole reels of the job; shots with treatments of their own keep them."""
+        document = self.document
+        for place in reels:
+            document = document.with_treatment(place, taken(document.reels[place].treatment, recipe, how))
+        return document != self.document and self._act(label, document)
 
     def remove_step(self, place: int) -> None:
         """Take a step out."""

@@ -107,10 +107,10 @@ class ReelParts:
             shots = changed(shots, place, treatment=None)
         return self._put("Let a shot follow the reel", shots)
 
-    def copy(self, treatment: Treatment, places: Collection[int]) -> bool:
+    def copy(self, treatment: Treatment, places: Collection[int], label: str = "") -> bool:
         """Copy a treatment to other shots."""
         words = "Copy the treatment to a shot" if len(places) == 1 else f"Copy the treatment to {len(places)} shots"
-        return self._put(words, copied(self.shots, treatment, places))
+        return self._put(label or words, copied(self.shots, treatment, places))
 
     def of_kind(self, kind: str) -> set[int]:
         """The shots of a kind."""

@@ -23,6 +23,7 @@ from grevin.desktop.job_opening import JobOpening
 from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.light_table.view import FIT
 from grevin.desktop.memory import recent_jobs, remember_job, remember_looking, restore_looking
+from grevin.desktop.recipes.recipes import Recipes
 from grevin.desktop.reel_facts import ReelFacts
 from grevin.desktop.session import Session
 from grevin.desktop.steps.desks import every_key
@@ -33,6 +34,7 @@ from grevin.desktop.work.surveying import Surveying
 REMEMBER_MS = 2000  # how often the place where one looks is written down, so that a kill loses no more than that
 ZOOMS = {"zoom_fit": FIT, "zoom_100": 1.0, "zoom_200": 2.0, "zoom_300": 3.0, "zoom_400": 4.0}
 STEPS = {"step_back": -1, "step_forward": 1, "ten_back": -10, "ten_forward": 10}
+ON_STEP = ("step_earlier", "step_later", "step_again", "step_rests", "step_out")
 PANS = {"pan_left": (1, 0), "pan_right": (-1, 0), "pan_up": (0, 1), "pan_down": (0, -1)}
 
 
@@ -60,6 +62,7 @@ class Window(QMainWindow):
         self.column, self.messages, self.start_view = self.parts.column, self.parts.messages, self.parts.start_view
         self.opening = JobOpening(self.session, lambda: self.output.writing, self)
         self.taking_in = self.opening.taking_in
+        self.recipes = Recipes(self.session, self)
         self._keys_page: KeysPage | None = None
         self._actions: dict[str, QAction] = {}
         self.facts = ReelFacts(
@@ -107,7 +110,7 @@ class Window(QMainWindow):
         session.treatment_changed.connect(self._show_treatment)
         session.place_changed.connect(self._show_place)
         session.history_changed.connect(self._show_history)
-        for part in (session, bench, self.output, self.opening, self.survey, self.surveying):
+        for part in (session, bench, self.output, self.opening, self.survey, self.surveying, self.recipes):
             part.told.connect(self.messages.say)
             part.faulted.connect(self.tell_fault)
         bench.looked.connect(self._take_look)
@@ -156,6 +159,7 @@ class Window(QMainWindow):
             **{name: partial(self._review, name) for name in bench.specks.acts},
             **bench.looking.acts, **self.facts.acts, **bench.desks.acts, **bench.seams.acts,
             **bench.region_tools.acts,
+            **self.recipes.acts, **{name: partial(self._on_step, name) for name in ON_STEP},
             "undo": session.undo, "redo": session.redo, "add_step": bench.path.open_menu,
             "test_strip": lambda: bench.try_values(not bench.trying.on), "one_picture": self._plain,
             "shot_back": partial(self._go_shot, -1), "shot_forward": partial(self._go_shot, 1),
@@ -185,6 +189,20 @@ class Window(QMainWindow):
     def do(self, act: str, _checked: bool = False) -> None:
         """Do one of the acts of `keys.KEYS`."""
         self._acts[act]()
+
+    def _on_step(self, act: str) -> None:
+        """Do something with the selected step."""
+        session, place = self.session, self.session.selected
+        if not 0 < place <= len(session.treatment.steps):
+            self.messages.say("Select a step first.")
+        elif act == "step_out":
+            session.remove_step(place)
+        elif act == "step_again":
+            session.double_step(place)
+        elif act == "step_rests":
+            session.switch_step(place, not session.treatment.steps[place - 1].enabled)
+        else:
+            session.move_step(place, -1 if act == "step_earlier" else 1)
 
     def _table_in_sight(self) -> LightTable | None:
         """The light table that keys act on."""

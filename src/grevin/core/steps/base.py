@@ -36,6 +36,7 @@ class Step(Protocol):
     Attributes:
         id: as in recipes and jobs.
         label: for people.
+        fault: what is wrong with a picture that needs the step, in one line.
         version: raised whenever the pictures change for the same settings.
         family: which of the four contracts it keeps.
         stage: when in the work it is done, which says where on the path it goes.
@@ -44,6 +45,7 @@ class Step(Protocol):
 
     id: ClassVar[str]
     label: ClassVar[str]
+    fault: ClassVar[str]
     version: ClassVar[int]
     family: ClassVar[Family]
     stage: ClassVar[Stage]

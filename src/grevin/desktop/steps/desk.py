@@ -6,7 +6,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import ClassVar
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QRectF, Signal
+from PySide6.QtGui import QPainter
 
 from grevin.desktop.keys import Key
 from grevin.desktop.light_table.light_table import LightTable
@@ -64,6 +65,10 @@ class Desk(QObject):
         """Place of the selected card, where it is one of this step; else 0."""
         steps, place = self.session.treatment.steps, self.session.selected
         return place if 0 < place <= len(steps) and steps[place - 1].step == self.step else 0
+
+    @classmethod
+    def draw_fault(cls, painter: QPainter, area: QRectF) -> None:
+        """A small picture of the fault that the step is for, in an area of 4:3."""
 
     def show(self) -> None:
         """Another frame, treatment or selection."""

@@ -12,11 +12,16 @@ from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.session import Session
 from grevin.desktop.steps.desk import CountLane, Desk
 from grevin.desktop.steps.dirt.desk import DirtDesk
+from grevin.desktop.steps.fields.desk import FieldsDesk
 from grevin.desktop.steps.pick.desk import PickDesk
 from grevin.desktop.steps.rebuild.desk import RebuildDesk
 from grevin.desktop.steps.reframe.desk import ReframeDesk
+from grevin.desktop.steps.repeats.desk import RepeatsDesk
+from grevin.desktop.steps.sidefill.desk import SidefillDesk
 
-DESKS: tuple[type[Desk], ...] = (PickDesk, RebuildDesk, DirtDesk, ReframeDesk)
+DESKS: tuple[type[Desk], ...] = (
+    PickDesk, RepeatsDesk, FieldsDesk, RebuildDesk, DirtDesk, ReframeDesk, SidefillDesk,
+)  # fmt: skip
 LANES: tuple[CountLane, ...] = tuple(desk.lane for desk in DESKS if desk.lane is not None)
 
 

@@ -6,13 +6,12 @@ from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import QPointF, QSize, Qt, Signal
-from PySide6.QtGui import QAction, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import (
     QCheckBox,
     QFrame,
     QHBoxLayout,
     QLabel,
-    QMenu,
     QScrollArea,
     QSizePolicy,
     QToolButton,
@@ -20,12 +19,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from grevin.core.steps.registry import REGISTRY, step_by_id
+from grevin.core.steps.registry import step_by_id
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from grevin.desktop.regions.panel import RegionsPanel
 from grevin.desktop.steps.desks import desk_of
 from grevin.desktop.steps.panel import DeskPanel
 from grevin.desktop.style import look as style
+from grevin.desktop.treatment_path.chooser import Chooser
 from grevin.desktop.treatment_path.drawn_rows import DrawnRows
 from grevin.desktop.treatment_path.settings_form import SettingsForm
 
@@ -186,6 +186,8 @@ class TreatmentPath(QScrollArea):
         self._rails: list[Rail] = []
         self._source_words = QLabel()
         self.add_button = QToolButton()
+        self.chooser = Chooser(self)
+        self.chooser.chosen.connect(self.step_added)
 
     def show_treatment(self, treatment: Treatment, selected: int, view_point: int, source_words: str) -> None:
         """Show a treatment; cards are kept while the list of steps stays the same."""
@@ -223,8 +225,8 @@ class TreatmentPath(QScrollArea):
         return [card.regions for card in self._cards if card.regions is not None]
 
     def open_menu(self) -> None:
-        """Open the list of steps to add."""
-        self.add_button.showMenu()
+        """Choose a step to add."""
+        self.chooser.open_beside(self.add_button)
 
     def card(self, place: int) -> Card:
         """The card of a step, counted from 1."""
@@ -287,21 +289,11 @@ class TreatmentPath(QScrollArea):
         self.add_button.setText("Add a step")
         self.add_button.setIcon(style.icon("add"))
         self.add_button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
-        self.add_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        self.add_button.setToolTip("Put a repair step at the end of the path (N).")
-        menu = QMenu(self.add_button)
-        for step in REGISTRY.steps.values():
-            action = QAction(step.label, menu)
-            action.setData(step.id)
-            action.triggered.connect(partial(self._add, step.id))
-            menu.addAction(action)
-        self.add_button.setMenu(menu)
+        self.add_button.setToolTip("Choose a repair step by what is wrong with the picture (N).")
+        self.add_button.clicked.connect(self.open_menu)
         holder = QWidget()
         layout = QHBoxLayout(holder)
         layout.setContentsMargins(RAIL_WIDTH + 4, 8, 0, 0)
         layout.addWidget(self.add_button)
         layout.addStretch(1)
         return holder
-
-    def _add(self, step: str, _checked: bool = False) -> None:
-        self.step_added.emit(step)

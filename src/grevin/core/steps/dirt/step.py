@@ -53,6 +53,7 @@ class DirtStep:
 
     id: ClassVar[str] = "dirt"
     label: ClassVar[str] = "Dirt"
+    fault: ClassVar[str] = "Dust, dirt and hairs that sit on one frame"
     version: ClassVar[int] = 6
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "surface"

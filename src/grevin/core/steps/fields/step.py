@@ -79,6 +79,7 @@ class FieldsStep:
 
     id: ClassVar[str] = "fields"
     label: ClassVar[str] = "Fields"
+    fault: ClassVar[str] = "Edges are combed where things move: two moments in one frame"
     version: ClassVar[int] = 3
     family: ClassVar[Family] = "time"
     stage: ClassVar[Stage] = "time"

@@ -92,6 +92,7 @@ class RebuildStep:
 
     id: ClassVar[str] = "rebuild"
     label: ClassVar[str] = "Frame rebuild"
+    fault: ClassVar[str] = "Frames are missing, torn or frozen"
     version: ClassVar[int] = 3
     family: ClassVar[Family] = "time"
     stage: ClassVar[Stage] = "time"

@@ -91,6 +91,7 @@ class ReframeStep:
 
     id: ClassVar[str] = "reframe"
     label: ClassVar[str] = "Reframe"
+    fault: ClassVar[str] = "Too much is shown, or a slow move is wanted"
     version: ClassVar[int] = 1
     family: ClassVar[Family] = "shape"
     stage: ClassVar[Stage] = "frame"

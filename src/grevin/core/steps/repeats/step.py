@@ -81,6 +81,7 @@ class RepeatsStep:
 
     id: ClassVar[str] = "repeats"
     label: ClassVar[str] = "Repeated frames"
+    fault: ClassVar[str] = "Frames come twice or more often; the motion stutters"
     version: ClassVar[int] = 3
     family: ClassVar[Family] = "time"
     stage: ClassVar[Stage] = "time"

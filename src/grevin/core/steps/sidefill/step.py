@@ -45,6 +45,7 @@ class SidefillStep:
 
     id: ClassVar[str] = "sidefill"
     label: ClassVar[str] = "Side fill"
+    fault: ClassVar[str] = "A 4:3 picture has to fill a 16:9 frame"
     version: ClassVar[int] = 1
     family: ClassVar[Family] = "shape"
     stage: ClassVar[Stage] = "frame"

@@ -6,7 +6,8 @@ from bisect import bisect_right
 from functools import partial
 from typing import ClassVar
 
-from PySide6.QtCore import QObject
+from PySide6.QtCore import QObject, QRectF
+from PySide6.QtGui import QPainter
 
 from grevin.core.steps.pick.step import PickSettings
 from grevin.core.treatment.step_source import StepSource
@@ -14,6 +15,7 @@ from grevin.desktop.keys import Key
 from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.session import Session
 from grevin.desktop.steps.desk import Desk
+from grevin.desktop.steps.small_pictures import boat, frame
 
 
 class PickDesk(Desk):
@@ -26,6 +28,14 @@ class PickDesk(Desk):
         Key("border_back", ("Alt+D",), "Frame pick", "The set's border one capture earlier", on_card="Border back"),
         Key("border_on", ("Alt+F",), "Frame pick", "The set's border one capture later", on_card="Border on"),
     )
+
+    @classmethod
+    def draw_fault(cls, painter: QPainter, area: QRectF) -> None:
+        """One picture, taken again and again, hardly moved."""
+        for place in range(4):
+            one = area.adjusted(4.0 * place, 3.0 * place, -12.0 + 4.0 * place, -9.0 + 3.0 * place)
+            frame(painter, one)
+        boat(painter, one)
 
     def __init__(self, session: Session, table: LightTable, parent: QObject | None = None) -> None:
         super().__init__(session, table, parent)

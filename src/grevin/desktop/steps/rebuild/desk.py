@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import ClassVar
 
-from PySide6.QtCore import QObject, QRectF
-from PySide6.QtGui import QPainter
+from PySide6.QtCore import QObject, QRectF, Qt
+from PySide6.QtGui import QPainter, QPen
 
 from grevin.core.steps.rebuild.step import RebuildSettings
 from grevin.core.steps.rebuild.ties import Line, TieKey, TieLine
@@ -15,6 +15,7 @@ from grevin.desktop.light_table.tools import Point, Tool
 from grevin.desktop.session import Session
 from grevin.desktop.steps.desk import Desk
 from grevin.desktop.steps.rebuild.lines import Grip, ShownLine, State, dragged, grip_of, paint_lines
+from grevin.desktop.steps.small_pictures import DAMAGE, boat, frame, row
 
 SHORTEST_PX = 3.0  # of the picture: a shorter drag draws nothing
 
@@ -31,6 +32,17 @@ class RebuildDesk(Desk):
         Key("new_tie", ("Ctrl+K",), "Frame rebuild", "Another tie line", on_card="Another line"),
         Key("take_tie", ("Del",), "Frame rebuild", "Take out the tie line that is worked on", on_card="Take out line"),
     )  # fmt: skip
+
+    @classmethod
+    def draw_fault(cls, painter: QPainter, area: QRectF) -> None:
+        """A frame is missing between two good ones."""
+        first, gap, last = row(area, 3)
+        for one in (first, last):
+            frame(painter, one)
+            boat(painter, one)
+        painter.setPen(QPen(DAMAGE, 1, Qt.PenStyle.DashLine))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(gap)
 
     def __init__(self, session: Session, table: LightTable, parent: QObject | None = None) -> None:
         super().__init__(session, table, parent)

@@ -19,6 +19,7 @@ from grevin.desktop.light_table.painting import INK
 from grevin.desktop.light_table.tools import Point, Tool
 from grevin.desktop.session import Session
 from grevin.desktop.steps.desk import Desk
+from grevin.desktop.steps.small_pictures import boat, frame
 from grevin.desktop.style import look as style
 
 GRIP_PX = 12.0  # screen pixels within which a corner is taken hold of
@@ -37,6 +38,15 @@ class ReframeDesk(Desk):
             on_card="Drag the part", holds_tool=True),
         Key("take_part", ("Del",), "Reframe", "Take out the key frame on this frame", on_card="Take out key"),
     )  # fmt: skip
+
+    @classmethod
+    def draw_fault(cls, painter: QPainter, area: QRectF) -> None:
+        """A part of the picture."""
+        frame(painter, area)
+        boat(painter, area)
+        painter.setPen(QPen(style.ACCENT, 1.5))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(area.adjusted(10, 5, -6, -7))
 
     def __init__(self, session: Session, table: LightTable, parent: QObject | None = None) -> None:
         super().__init__(session, table, parent)

@@ -1,0 +1,1 @@
+"""Recipes in the window: saved, looked through, applied."""

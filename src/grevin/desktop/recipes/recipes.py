@@ -1,0 +1,87 @@
+"""Saving the present treatment as a recipe, and taking one for shots and reels."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtWidgets import QFileDialog, QWidget
+
+from grevin.core.errors import GrevinError, OutputError
+from grevin.core.treatment.recipe import Treatment, read_recipe
+from grevin.desktop.recipes.taking import TakingDialog
+from grevin.desktop.session import Session
+
+KIND = "Recipes (*.recipe.json *.json)"
+SUFFIX = ".recipe.json"
+
+
+class Recipes(QObject):
+    """The acts of recipes."""
+
+    told = Signal(str)
+    faulted = Signal(object)
+
+    def __init__(self, session: Session, window: QWidget) -> None:
+        super().__init__(window)
+        self._session = session
+        self._window = window
+        self._folder = ""
+        self.dialog: TakingDialog | None = None
+        self.acts: dict[str, Callable[[], object]] = {"save_recipe": self.ask_to_save, "take_recipe": self.ask_to_take}
+
+    def ask_to_save(self) -> None:
+        """Ask for a name, then save."""
+        if not self._session.treatment.steps:
+            self.told.emit("There is no step yet: a recipe holds the steps of a treatment.")
+            return
+        name, _ = QFileDialog.getSaveFileName(self._window, "Save the treatment as a recipe", self._folder, KIND)
+        if name:
+            self.save(Path(name))
+
+    def save(self, path: Path) -> None:
+        """Write the present treatment as a recipe, whole or not at all."""
+        path = path if path.name.endswith(".json") else path.with_name(path.name + SUFFIX)
+        aside = path.with_name(f".{path.name}.part")
+        try:
+            aside.write_text(json.dumps(self._session.treatment.recipe(), indent=1), encoding="utf-8")
+            aside.replace(path)
+        except OSError as fault:
+            self.faulted.emit(
+                OutputError(f"{path} cannot be written ({fault.strerror}).", "Choose a folder you may write to.")
+            )
+            return
+        self._folder = str(path.parent)
+        self.told.emit(f"{path.name} holds {len(self._session.treatment.steps)} steps.")
+
+    def ask_to_take(self) -> None:
+        """Ask for a recipe, then show what it would change."""
+        if self._session.entry is None:
+            self.told.emit("Open material first: a recipe is taken for a reel.")
+            return
+        name, _ = QFileDialog.getOpenFileName(self._window, "Take a recipe", self._folder, KIND)
+        if name:
+            self.take(Path(name))
+
+    def take(self, path: Path) -> None:
+        """Show what a recipe would change, and for which shots and reels it is to be taken."""
+        try:
+            recipe = read_recipe(path)
+        except GrevinError as fault:
+            self.faulted.emit(fault)
+            return
+        self._folder = str(path.parent)
+        self.dialog = TakingDialog(path.name, recipe, self._session, self._window)
+        self.dialog.accepted.connect(lambda: self._apply(path.name, recipe))
+        self.dialog.open()
+
+    def _apply(self, name: str, recipe: Treatment) -> None:
+        dialog = self.dialog
+        assert dialog is not None
+        if dialog.where == "shot":
+            done = self._session.treat_shot(f"Take {name}", recipe, dialog.how)
+        else:
+            done = self._session.treat_reels(f"Take {name}", recipe, dialog.how, dialog.reels)
+        self.told.emit(f"{name} is taken: undo takes it back." if done else f"{name} changes nothing here.")
