@@ -30,6 +30,8 @@ from tests.desktop.conftest import WAIT_MS, settle
 
 pytestmark = pytest.mark.gui
 
+ALT = Qt.KeyboardModifier.AltModifier
+
 
 def press(qtbot: QtBot, window: Window, key: Qt.Key, modifiers=Qt.KeyboardModifier.NoModifier) -> None:
     qtbot.keyClick(window.survey.table, key, modifiers)
@@ -61,7 +63,7 @@ def place(qtbot: QtBot, window: Window) -> Window:
 @pytest.fixture
 def surveyed(qtbot: QtBot, place: Window) -> Window:
     """The same, surveyed by key."""
-    press(qtbot, place, Qt.Key.Key_J)
+    press(qtbot, place, Qt.Key.Key_S, ALT)
     qtbot.waitUntil(lambda: place.surveying.survey is not None, timeout=WAIT_MS)
     rest(qtbot, place)
     return place
@@ -92,7 +94,7 @@ def test_findings_are_gone_through_by_key_and_verdicts_hold(qtbot: QtBot, survey
     first = panel.present()
     assert first is not None
     assert session.place.frame == first.first
-    press(qtbot, surveyed, Qt.Key.Key_L)
+    press(qtbot, surveyed, Qt.Key.Key_Backspace)
     second = panel.present()
     assert second is not None
     assert second.id != first.id, "on to the next after a verdict"
@@ -148,7 +150,7 @@ def test_many_findings_are_fetched_by_need(qtbot: QtBot, place: Window) -> None:
 def test_shots_are_divided_named_and_treated_one_by_one(qtbot: QtBot, place: Window) -> None:
     session, panel = place.session, place.survey.shots
     session.go(6)
-    press(qtbot, place, Qt.Key.Key_I)
+    press(qtbot, place, Qt.Key.Key_I, Qt.KeyboardModifier.ControlModifier)
     assert [shot.first for shot in session.entry.shots] == [0, 6]
     place.survey.findChild(QToolButton, "page_shots").click()
     panel.table.topLevelItem(1).setText(2, "the pier")
@@ -173,7 +175,7 @@ def test_shots_are_divided_named_and_treated_one_by_one(qtbot: QtBot, place: Win
     assert all(shot.treatment is not None and shot.treatment.steps for shot in session.entry.shots)
     press(qtbot, place, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert session.entry.shots[0].treatment is None
-    press(qtbot, place, Qt.Key.Key_I, Qt.KeyboardModifier.ShiftModifier)
+    press(qtbot, place, Qt.Key.Key_I, Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier)
     assert [shot.first for shot in session.entry.shots] == [0]
 
 
@@ -192,7 +194,7 @@ def test_an_accepted_proposal_becomes_a_treatment(qtbot: QtBot, surveyed: Window
 def test_an_output_follows_the_shots(qtbot: QtBot, place: Window, dirty_reel: Path, tmp_path: Path) -> None:
     session = place.session
     session.go(6)
-    press(qtbot, place, Qt.Key.Key_I)
+    press(qtbot, place, Qt.Key.Key_I, Qt.KeyboardModifier.ControlModifier)
     session.parts.give_own([1])
     session.add_step("dirt")
     output = place.output
@@ -209,9 +211,9 @@ def test_an_output_follows_the_shots(qtbot: QtBot, place: Window, dirty_reel: Pa
 def test_marks_by_key_noted_and_through_a_file(qtbot: QtBot, place: Window, tmp_path: Path) -> None:
     session, panel = place.session, place.survey.marks
     session.go(4)
-    press(qtbot, place, Qt.Key.Key_K)
+    press(qtbot, place, Qt.Key.Key_M, Qt.KeyboardModifier.ControlModifier)
     session.go(9)
-    press(qtbot, place, Qt.Key.Key_K)
+    press(qtbot, place, Qt.Key.Key_M, Qt.KeyboardModifier.ControlModifier)
     panel.table.topLevelItem(0).setText(3, "a hair")
     assert session.entry.marks == (Mark(first=4, last=4, note="a hair"), Mark(first=9, last=9))
     press(qtbot, place, Qt.Key.Key_Comma, Qt.KeyboardModifier.ControlModifier)
@@ -248,7 +250,7 @@ def test_a_survey_waits_goes_on_and_is_stopped(qtbot: QtBot, new_window, tmp_pat
     window = new_window(path)
     qtbot.waitUntil(lambda: not window.taking_in.busy, timeout=WAIT_MS)
     press(qtbot, window, Qt.Key.Key_F3)
-    press(qtbot, window, Qt.Key.Key_J)
+    press(qtbot, window, Qt.Key.Key_S, ALT)
     qtbot.waitUntil(lambda: window.surveying.report is not None and window.surveying.report.done > 3, timeout=WAIT_MS)
     button(window, "do_pause").click()
     qtbot.wait(300)
@@ -260,7 +262,7 @@ def test_a_survey_waits_goes_on_and_is_stopped(qtbot: QtBot, new_window, tmp_pat
     button(window, "do_halt").click()
     qtbot.waitUntil(lambda: not window.surveying.running, timeout=WAIT_MS)
     assert "was stopped" in window.messages.text
-    press(qtbot, window, Qt.Key.Key_J)
+    press(qtbot, window, Qt.Key.Key_S, ALT)
     qtbot.waitUntil(lambda: window.surveying.survey is not None, timeout=60_000)
     assert len(window.surveying.survey.frames) == 120
 

@@ -64,7 +64,7 @@ def test_a_verdict_on_a_finding_holds_for_the_step(qtbot: QtBot, new_window, stu
     settle(qtbot, window)
     qtbot.waitUntil(lambda: not window.taking_in.busy, timeout=WAIT_MS)
     qtbot.keyClick(bench_table(window), Qt.Key.Key_F3)
-    qtbot.keyClick(place.table, Qt.Key.Key_J)
+    qtbot.keyClick(place.table, Qt.Key.Key_S, Qt.KeyboardModifier.AltModifier)
     qtbot.waitUntil(lambda: window.surveying.survey is not None, timeout=60_000)
     qtbot.waitUntil(lambda: not place.busy, timeout=WAIT_MS)
     place.findings.kind.setCurrentIndex(place.findings.kind.findData("repeat"))
@@ -72,7 +72,7 @@ def test_a_verdict_on_a_finding_holds_for_the_step(qtbot: QtBot, new_window, stu
     assert place.findings.model.rowCount() == 10
     qtbot.keyClick(place.table, Qt.Key.Key_Period)
     first = place.findings.present().first
-    qtbot.keyClick(place.table, Qt.Key.Key_L)
+    qtbot.keyClick(place.table, Qt.Key.Key_Backspace)
     settle(qtbot, window)
     assert first not in session.chain.timeline.left_out()
     assert len(session.chain.timeline) == 41

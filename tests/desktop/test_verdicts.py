@@ -138,7 +138,7 @@ def test_the_doubtful_are_stepped_through_and_decided_by_keys(qtbot: QtBot, show
     first = (session.place.frame, specks.picked)
     assert first[1] is not None
     assert first[1].doubtful
-    press(qtbot, shown, Qt.Key.Key_L)
+    press(qtbot, shown, Qt.Key.Key_Backspace)
     assert session.verdicts.word_on("dirt", first[0], first[1].area) == "leave"
     press(qtbot, shown, Qt.Key.Key_Period)
     second = (session.place.frame, specks.picked)
@@ -217,7 +217,7 @@ def test_a_box_becomes_a_region_of_the_selected_step(qtbot: QtBot, shown: Window
 
 
 def test_words_without_anything_to_say_them_on(qtbot: QtBot, window: Window) -> None:
-    press(qtbot, window, Qt.Key.Key_L)
+    press(qtbot, window, Qt.Key.Key_Backspace)
     assert "Point at a speck" in window.messages.text
     press(qtbot, window, Qt.Key.Key_Period)
     assert "Select a step first" in window.messages.text

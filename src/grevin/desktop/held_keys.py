@@ -42,6 +42,7 @@ class HeldKeys(QObject):
         self._table = table
         self._before = before
         self._play = play
+        self._held_before = False
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         """See every key before it is acted on; none is taken away."""
@@ -49,13 +50,16 @@ class HeldKeys(QObject):
             return super().eventFilter(watched, event)
         pressed = event.type() == QEvent.Type.KeyPress
         released = event.type() == QEvent.Type.KeyRelease
-        plain = event.modifiers() == Qt.KeyboardModifier.NoModifier and not event.isAutoRepeat()
+        plain = event.modifiers() == Qt.KeyboardModifier.NoModifier
         field = QApplication.focusWidget()
         typing = isinstance(field, QLineEdit | QAbstractSpinBox)
-        if plain and (pressed or released) and event.key() == Qt.Key.Key_X and not typing:
-            self._before(pressed)
-        if plain and event.key() == Qt.Key.Key_Space and not isinstance(field, USES_SPACE):
-            self._space(pressed, released)
+        begins = pressed and plain and not event.isAutoRepeat()
+        ends = released and not event.isAutoRepeat()  # whatever else is down by now
+        if event.key() == Qt.Key.Key_X and ((begins and not typing) or (ends and self._held_before)):
+            self._held_before = begins
+            self._before(begins)
+        if event.key() == Qt.Key.Key_Space and (ends or (begins and not isinstance(field, USES_SPACE))):
+            self._space(begins, ends)
         table = self._table()
         if pressed and typing and event.key() in LEAVING_KEYS and table is not None:
             QTimer.singleShot(0, lambda: table.setFocus(Qt.FocusReason.OtherFocusReason))

@@ -30,10 +30,30 @@ class Key:
     holds_tool: bool = False
 
     @property
+    def in_sight(self) -> frozenset[str]:
+        """The places of which one has to be in sight; none where it holds everywhere."""
+        if self.on_card:
+            return frozenset({"go_bench"})
+        return IN_SIGHT.get(self.act, IN_SIGHT.get(self.group, frozenset()))
+
+    @property
     def menu(self) -> str:
         """The menu it stands in."""
         return "Step" if self.on_card else self.group
 
+
+BENCH = frozenset({"go_bench"})
+LOOKING = BENCH | {"go_survey"}
+PICTURES = LOOKING | {"go_intake"}
+# by group, or by act where it differs from its group
+IN_SIGHT: dict[str, frozenset[str]] = {
+    "Change": BENCH, "Region": BENCH, "Go": PICTURES, "Look": BENCH, "Verdict": LOOKING, "Survey": LOOKING,
+    "Measure": BENCH,
+    **dict.fromkeys(("undo", "redo", "save_recipe", "take_recipe", "full_screen"), frozenset[str]()),
+    **dict.fromkeys(("made_back", "made_on", "play_seam"), BENCH),
+    **dict.fromkeys(("zoom_fit", "zoom_100", "zoom_200", "zoom_300", "zoom_400", "zoom_in", "zoom_out"), LOOKING),
+    **dict.fromkeys(("pan_left", "pan_right", "pan_up", "pan_down", "one_picture", "before"), LOOKING),
+}  # fmt: skip
 
 KEYS: tuple[Key, ...] = (
     Key("open_material", ("Ctrl+O",), "Job", "Open material or a job …"),
@@ -45,7 +65,7 @@ KEYS: tuple[Key, ...] = (
     Key("open_again", ("Ctrl+R",), "Job", "Open the reel again, after it was changed on disk"),
     Key("save_job_as", ("Ctrl+Shift+S",), "Job", "Keep a copy of the job as …"),
     Key("start_page", ("Ctrl+Home",), "Job", "Close the job, back to the start"),
-    Key("quit", ("Ctrl+Q",), "Job", "Quit"),
+    Key("quit", ("Ctrl+Alt+Q",), "Job", "Quit"),
     Key("undo", ("Ctrl+Z",), "Change", "Undo"),
     Key("redo", ("Ctrl+Shift+Z", "Ctrl+Y"), "Change", "Redo"),
     Key("add_step", ("N",), "Change", "Add a step"),
@@ -117,18 +137,18 @@ KEYS: tuple[Key, ...] = (
     Key("pan_down", ("Alt+Down",), "Look", "down"),
     Key("wider_strip", ("Ctrl+N",), "Look", "Neighbour strip of three, five or seven frames"),
     Key("full_screen", ("F11",), "Look", "The picture on the full screen"),
-    Key("doubt_on", (".",), "Verdict", "To the next doubtful place, or finding of the survey"),
+    Key("doubt_on", (".", "Alt+V"), "Verdict", "To the next doubtful place, or finding of the survey"),
     Key("doubt_back", (",",), "Verdict", "To the previous doubtful place, or finding"),
-    Key("leave", ("L",), "Verdict", "Leave the place alone"),
-    Key("mend", ("Y",), "Verdict", "Mend the place"),
-    Key("undecided", ("U",), "Verdict", "Undecided again: the step decides"),
+    Key("leave", ("Backspace", "Alt+X"), "Verdict", "Leave the place alone"),
+    Key("mend", ("Y", "Alt+Z"), "Verdict", "Mend the place"),
+    Key("undecided", ("U", "Alt+C"), "Verdict", "Undecided again: the step decides"),
     Key("play_around", ("Shift+Y",), "Verdict", "Play around the finding"),
-    Key("survey", ("J",), "Survey", "Survey the reel; again to pause and go on"),
-    Key("quick_survey", ("Shift+J",), "Survey", "Quick survey: every fifth frame"),
-    Key("survey_loop", ("Ctrl+J",), "Survey", "Survey the loop alone"),
-    Key("split_shot", ("I",), "Survey", "Split the shot before this frame"),
-    Key("join_shot", ("Shift+I",), "Survey", "Join the shot with the one before"),
-    Key("mark", ("K",), "Survey", "Mark this frame"),
+    Key("survey", ("Alt+S",), "Survey", "Survey the reel; again to pause and go on"),
+    Key("quick_survey", ("Alt+Shift+S",), "Survey", "Quick survey: every fifth frame"),
+    Key("survey_loop", ("Ctrl+Alt+L",), "Survey", "Survey the loop alone"),
+    Key("split_shot", ("Ctrl+I",), "Survey", "Split the shot before this frame"),
+    Key("join_shot", ("Ctrl+Shift+I",), "Survey", "Join the shot with the one before"),
+    Key("mark", ("Ctrl+M",), "Survey", "Mark this frame"),
     Key("mark_back", ("Ctrl+,",), "Survey", "To the previous mark"),
     Key("mark_on", ("Ctrl+.",), "Survey", "To the next mark"),
     Key("measure", ("M",), "Measure", "Measure: drag a box"),

@@ -18,6 +18,7 @@ from grevin.core.survey.cut_search import CutSearch
 from grevin.core.timebase.counters import COUNTER_LABELS
 from grevin.desktop.dialogs import asking
 from grevin.desktop.dialogs.keys_page import KeysPage
+from grevin.desktop.focus_rules import FocusRules
 from grevin.desktop.held_keys import HeldKeys
 from grevin.desktop.job_opening import JobOpening
 from grevin.desktop.light_table.light_table import LightTable
@@ -69,6 +70,7 @@ class Window(QMainWindow):
             self.session, self.column, self.survey, self.bench.player, self.taking_in, self.surveying, self
         )
         self.held_keys = HeldKeys(self, self._table_in_sight, self._show_before, self._play)
+        self.focus_rules = FocusRules(self)
         self._shown_view_point = 0
         self._was_maximised = False
         self._remember_timer = QTimer(self, interval=REMEMBER_MS)
@@ -124,8 +126,8 @@ class Window(QMainWindow):
         bench.readying.made.connect(self.column.refresh_soon)
         self.intake.acted.connect(self.do)
         self.intake.reel_wanted.connect(self.opening.open_reel)
-        bench.desks.shown.connect(self._show_desks)
-        self.parts.place_changed.connect(self._show_desks)
+        bench.desks.shown.connect(self._show_acts)
+        self.parts.place_changed.connect(self._show_acts)
         self.start_view.acted.connect(self.do)
         self.start_view.job_chosen.connect(lambda name: self.open(Path(name)))
         self.parts.acted.connect(self.do)
@@ -146,6 +148,7 @@ class Window(QMainWindow):
         self._remember_timer.timeout.connect(session.remember_place)
         self._remember_timer.start()
         application().installEventFilter(self.held_keys)
+        application().installEventFilter(self.focus_rules)
 
     # Acts
 
@@ -368,11 +371,13 @@ class Window(QMainWindow):
         if self.intake.isVisible():
             self.intake.show_look(look)
 
-    def _show_desks(self) -> None:
-        """Keys of a step hold while its card is selected and in sight."""
+    def _show_acts(self) -> None:
+        """Keys hold where what they act on is in sight; those of a step while its card is selected."""
+        present = self.parts.present
         for key in every_key():
-            if key.on_card:
-                self._actions[key.act].setEnabled(self.bench.isVisible() and self.bench.desks.may(key.act))
+            action = self._actions.get(key.act)
+            if action is not None and key.in_sight:
+                action.setEnabled(present in key.in_sight and (not key.on_card or self.bench.desks.may(key.act)))
 
     def _show_history(self) -> None:
         job = self.session.job_file
@@ -412,6 +417,7 @@ class Window(QMainWindow):
         self._settings.setValue("counter", self.session.counter_kind)
         remember_looking(self._settings, self.bench)
         application().removeEventFilter(self.held_keys)
+        application().removeEventFilter(self.focus_rules)
         self.surveying.stop()
         self.survey.stop()
         self.opening.stop()

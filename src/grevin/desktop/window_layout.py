@@ -110,9 +110,17 @@ class WindowLayout(QWidget):
             self.output.show_facts()
         self.place_changed.emit()
 
+    @property
+    def present(self) -> str:
+        """The place in sight, by the act that goes there; "" for the start view."""
+        if self._whole.currentIndex() == 0:
+            return ""
+        return next(act for act, place in self.places.items() if place is self._stack.currentWidget())
+
     def show_start(self, on: bool) -> None:
         """The start view instead of the places."""
         self._whole.setCurrentIndex(0 if on else 1)
+        self.place_changed.emit()
 
     def only_picture(self, on: bool) -> None:
         """The light table and nothing else."""

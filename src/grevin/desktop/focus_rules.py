@@ -1,0 +1,59 @@
+"""Whose a key or a turn of the wheel is: the field or list that has the focus, or the window."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QEvent, QObject, Qt
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QAbstractItemView,
+    QAbstractSlider,
+    QAbstractSpinBox,
+    QComboBox,
+    QLineEdit,
+    QTextBrowser,
+    QWidget,
+)
+
+LISTS = (QAbstractItemView, QTextBrowser, QComboBox, QAbstractSlider, QLineEdit, QAbstractSpinBox)
+TURNED = (QComboBox, QAbstractSpinBox)
+OWN_KEYS = {
+    Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Home, Qt.Key.Key_End,
+    Qt.Key.Key_PageUp, Qt.Key.Key_PageDown, Qt.Key.Key_Delete,
+}  # fmt: skip
+OWN_MODIFIERS = {Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.KeypadModifier}
+
+
+class FocusRules(QObject):
+    """An event filter over the whole application.
+
+    Arrows, Home, End, Page and Del belong to the list or field that has the focus. The wheel changes no field that was
+    not chosen first. A button that was clicked does not keep the focus, so that Space goes on playing.
+    """
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """See events before they are acted on."""
+        kind = event.type()
+        if kind == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and isinstance(watched, LISTS):
+            if event.key() in OWN_KEYS and event.modifiers() in OWN_MODIFIERS:
+                event.accept()
+                return True
+        elif kind == QEvent.Type.Wheel and isinstance(watched, TURNED) and not watched.hasFocus():
+            event.ignore()  # what lies around it may scroll
+            return True
+        elif kind == QEvent.Type.Polish and isinstance(watched, QAbstractButton):
+            _keep_focus_away(watched)
+        elif kind == QEvent.Type.Polish and isinstance(watched, TURNED):
+            _by_click_or_tab(watched)
+        return super().eventFilter(watched, event)
+
+
+def _keep_focus_away(button: QAbstractButton) -> None:
+    if button.focusPolicy() & Qt.FocusPolicy.ClickFocus:
+        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+
+
+def _by_click_or_tab(field: QWidget) -> None:
+    """Fields take the focus by click or Tab, not by the wheel."""
+    if field.focusPolicy() == Qt.FocusPolicy.WheelFocus:
+        field.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
