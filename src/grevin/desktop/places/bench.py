@@ -265,10 +265,9 @@ class Bench(QWidget):
             return
         self._study()
         view_point = chain.known_view_point(place.view_point, place.frame)
+        selected = min(self._session.selected, len(chain.view_points) - 1)  # a shot of its own may have fewer steps
         hidden = self.looking.drawing.evidence == "off"
-        evidence_of = (
-            0 if hidden and self.player.playing else chain.known_view_point(self._session.selected, place.frame)
-        )
+        evidence_of = 0 if hidden and self.player.playing else chain.known_view_point(selected, place.frame)
         small = self.player.playing and self.table.scale() <= SMALL_SCALE
         ways = replace(self.looking.ways, small=small)
         output = place.output if view_point == place.view_point else None
