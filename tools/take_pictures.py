@@ -30,6 +30,7 @@ from grevin.core.measure.area import Box  # noqa: E402
 from grevin.core.media.writing import open_writer  # noqa: E402
 from grevin.core.picture.display import to_screen  # noqa: E402
 from grevin.core.progress import Progress  # noqa: E402
+from grevin.core.treatment.regions import Region  # noqa: E402
 from grevin.demo.making import make_demo  # noqa: E402
 from grevin.demo.reel import DemoReel  # noqa: E402
 from grevin.desktop.light_table.painting import target  # noqa: E402
@@ -46,6 +47,9 @@ GAP_PX = 6
 BAD = (26, 27)  # frames of the ferry's reel at the pause
 FERRY = (0.36, 0.62)  # where it lies in the picture
 TRAM, GAP = 118, (8, 9, 10, 11)  # first frame of the tram's piece, and the frames of it that are made anew
+AROUND_BOAT = Region(
+    use="protect", shape="polygon", points=((400, 330), (560, 330), (640, 600), (360, 600)), feather_px=8
+)
 TIED = (((60.0, 480.0), (545.0, 480.0)), ((300.0, 480.0), (405.0, 480.0)))  # along the tram, before and after
 
 
@@ -189,7 +193,8 @@ def time_put_right(window: Window) -> None:
     open_reel_named(window, "evening-tape")
     picture(window, "fields", lambda: session.go(12), lambda: session.add_step("fields"), "evidence")
     open_reel_named(window, "ferry-with-a-pause")
-    picture(window, "splice", "evidence", lambda: session.go(BAD[0]), "make_anew", lambda: session.go(BAD[1]),
+    picture(window, "splice", "evidence", lambda: session.add_step("rebuild"), lambda: session.go(BAD[0]),
+            "make_anew", lambda: session.go(BAD[1]),
             "make_anew", "splice", lambda: look_at(window, FERRY))  # fmt: skip
     window.open(tram_with_a_gap(HOME / "tram-with-a-gap.mkv"))
     settle(window)
@@ -233,10 +238,10 @@ def take_all(window: Window) -> None:
     session.go(FRAME)
     picture(window, "bench")
     picture(window, "bench-evidence", lambda: session.add_step("dirt"), "evidence")
-    picture(window, "verdicts", "zoom_fit", lambda: point_at_doubtful(window))
+    picture(window, "regions", "zoom_fit", "one_picture", lambda: bench.regions.add(AROUND_BOAT), "draw_polygon")
+    picture(window, "verdicts", "one_picture", "undo", "zoom_fit", lambda: point_at_doubtful(window))
     picture(window, "bench-wipe", "zoom_fit", "mask", "mask", lambda: look_close(window), "wipe",
             lambda: bench.looking.move_wipe(Wipe(0.5, 0.5, 25.0)))  # fmt: skip
-    picture(window, "bench-side", "side")
     picture(window, "bench-taken-away", "taken", "zoom_fit")
     picture(window, "test-strip", "one_picture", lambda: look_close(window), "evidence", "test_strip",
             lambda: choose_setting(window, "Threshold"),

@@ -10,7 +10,7 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QCheckBox, QComboBox, QSpinBox, QToolButton
+from PySide6.QtWidgets import QCheckBox, QComboBox, QMessageBox, QSpinBox, QToolButton
 from pytestqt.qtbot import QtBot
 
 from grevin.core.media.opening import open_reel
@@ -342,3 +342,40 @@ def test_return_leaves_a_number_field(qtbot: QtBot, window: Window) -> None:
     assert window.session.treatment.steps[0].settings["grow_px"] == 3
     press(qtbot, window, Qt.Key.Key_F)
     assert window.session.place.frame == 1
+
+
+def closing_box(window: Window) -> QMessageBox:
+    return window.findChild(QMessageBox, "closing")
+
+
+def test_closing_while_something_is_written_asks_first(qtbot: QtBot, window: Window, tmp_path: Path) -> None:
+    add_dirt_step(qtbot, window)
+    out = tmp_path / "out.mkv"
+    window.output.path.setText(str(out))
+    window.output.start()
+    assert window.output.writing
+    window.close()
+    assert window.isVisible()
+    stay = next(button for button in closing_box(window).buttons() if button.text() == "Stay")
+    stay.click()
+    assert window.isVisible()
+    assert window.output.writing
+    window.close()
+    later = next(button for button in closing_box(window).buttons() if button.text() == "Close when it is written")
+    later.click()
+    assert not window.isVisible()
+    qtbot.waitUntil(lambda: not window.output.writing and window.threads_alive() == [], timeout=WAIT_MS)
+    assert out.exists()
+
+
+def test_closing_may_stop_what_is_written_and_leaves_nothing(qtbot: QtBot, window: Window, tmp_path: Path) -> None:
+    add_dirt_step(qtbot, window)
+    out = tmp_path / "out.mkv"
+    window.output.path.setText(str(out))
+    window.output.start()
+    window.close()
+    stop = next(button for button in closing_box(window).buttons() if button.text() == "Stop it and close")
+    stop.click()
+    qtbot.waitUntil(lambda: window.threads_alive() == [], timeout=WAIT_MS)
+    assert not window.isVisible()
+    assert list(tmp_path.glob("*out*")) == []

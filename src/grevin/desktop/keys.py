@@ -57,6 +57,7 @@ IN_SIGHT: dict[str, frozenset[str]] = {
 
 KEYS: tuple[Key, ...] = (
     Key("open_material", ("Ctrl+O",), "Job", "Open material or a job …"),
+    Key("open_demo", (), "Job", "Open the demo: the harbour reel of Port Ellery"),
     Key("open_folder", ("Ctrl+Shift+O",), "Job", "Open a folder …"),
     Key("add_reels", ("Ctrl+L",), "Job", "Add reels to this job …"),
     Key("add_folder", ("Ctrl+Shift+L",), "Job", "Add a folder's reels to this job …"),
@@ -159,6 +160,7 @@ KEYS: tuple[Key, ...] = (
     Key("go_bench", ("F4",), "Place", "Bench"),
     Key("go_output", ("F5",), "Place", "Output"),
     Key("show_keys", ("F1",), "Help", "Keys"),
+    Key("first_minutes", (), "Help", "First ten minutes"),
     Key("about", (), "Help", "About Grevin"),
 )
 

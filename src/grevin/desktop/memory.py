@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+import contextlib
 from pathlib import Path
 
-from PySide6.QtCore import QSettings
-from PySide6.QtGui import QColor
+import platformdirs
+from PySide6.QtCore import QSettings, QSize, Qt
+from PySide6.QtGui import QColor, QPixmap
 
+from grevin.core.keys import content_key
 from grevin.desktop.neighbour_strip.strip import COUNTS
 from grevin.desktop.places.bench import Bench
 
 MOST_JOBS = 12
+PICTURE = QSize(128, 96)
 
 
 def recent_jobs(settings: QSettings) -> list[Path]:
@@ -24,6 +28,27 @@ def remember_job(settings: QSettings, job: Path) -> None:
     """Put a job at the top of the list."""
     jobs = [job, *(path for path in recent_jobs(settings) if path != job)]
     settings.setValue("recent", [str(path) for path in jobs[:MOST_JOBS]])
+
+
+def picture_of(job: Path) -> Path:
+    """Where the picture that one looked at last is kept."""
+    folder = Path(platformdirs.user_cache_dir("grevin")) / "jobs"
+    return folder / f"{content_key('picture', job)}.png"
+
+
+def words_on(settings: QSettings, job: Path) -> str:
+    """What was being done in a job."""
+    return str(settings.value(f"doing/{content_key('doing', job)}", ""))
+
+
+def remember_state(settings: QSettings, job: Path, picture: QPixmap, words: str) -> None:
+    """Keep a small picture of what one looked at, and what was being done; without it the list has words alone."""
+    settings.setValue(f"doing/{content_key('doing', job)}", words)
+    target = picture_of(job)
+    with contextlib.suppress(OSError):
+        target.parent.mkdir(parents=True, exist_ok=True)
+        small = picture.scaled(PICTURE, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation)
+        small.save(str(target))
 
 
 def remember_looking(settings: QSettings, bench: Bench) -> None:

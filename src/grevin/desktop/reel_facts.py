@@ -65,6 +65,7 @@ class ReelFacts(QObject):
         session.findings_changed.connect(self._soon.start)
         session.treatment_changed.connect(self._forget_dirt)
         session.treatment_changed.connect(self.show_marks)
+        session.selection_changed.connect(self.show_marks)
         session.treatment_changed.connect(self._forget_doubts)
         session.reel_grew.connect(lambda: self.show_lanes(taking_in.lanes))
         self._player.loop_changed.connect(self.show_marks)
@@ -109,7 +110,19 @@ class ReelFacts(QObject):
         left_out, made, put_in = _moved_in_time(session)
         unreadable = tuple(sorted(session.unreadable))
         self._column.show_marks(
-            Marks(session.kept, loop, own, marked, left_out, made, put_in, cuts, unreadable, session.counter)
+            Marks(
+                session.kept,
+                loop,
+                own,
+                marked,
+                left_out,
+                made,
+                put_in,
+                cuts,
+                unreadable,
+                _key_frames(session),
+                session.counter,
+            )
         )
 
     def show_studied(self) -> None:
@@ -217,6 +230,18 @@ class ReelFacts(QObject):
             self._session.told.emit("Cuts are still being looked for: shots can be worked with when all are known.")
         elif not parts.join(parts.at(self._session.place.frame)):
             self._session.told.emit("There is no shot before the first.")
+
+
+def _key_frames(session: Session) -> tuple[int, ...]:
+    """Key frames of the selected step: of its regions, of numbers that change, and of what its settings list."""
+    steps, place = session.treatment.steps, session.selected
+    if not 0 < place <= len(steps):
+        return ()
+    row = steps[place - 1]
+    listed = getattr(row.model(), "keys", ())
+    drawn = {key.frame for region in row.regions for key in region.keys}
+    changing = {key.frame for one in row.over_time for key in one.keys}
+    return tuple(sorted(drawn | changing | {key.frame for key in listed}))
 
 
 def _moved_in_time(session: Session) -> tuple[tuple[range, ...], tuple[range, ...], tuple[range, ...]]:

@@ -34,8 +34,9 @@ from grevin.core.steps.base import changes_time
 from grevin.core.steps.registry import step_by_id
 from grevin.core.timebase.counters import COUNTER_LABELS, Counter, CounterKind
 from grevin.core.timebase.timeline import Timeline
+from grevin.core.treatment.budget import cache_bytes
 from grevin.core.treatment.chain import Chain
-from grevin.core.treatment.over_time import OverTime
+from grevin.core.treatment.over_time import OverTime, is_keyed, keyed, settings_at, unkeyed
 from grevin.core.treatment.path_edits import How, doubled, moved, taken
 from grevin.core.treatment.plan import Plan, TreatedReel
 from grevin.core.treatment.recipe import Treatment
@@ -280,7 +281,15 @@ class Session(JobSession):
         self._treat(f"Remove {self.treatment.steps[place - 1].step}", remove_step(self.treatment, place - 1))
 
     def change_settings(self, place: int, changes: dict[str, Any]) -> None:
-        """Give a step other settings; a value that is not allowed is refused with a sentence."""
+        """Give a step other settings; a value that is not allowed is refused with a sentence.
+
+        A number that changes over time gets a key frame on the present frame.
+        """
+        row = self.treatment.steps[place - 1]
+        name = next(iter(changes), "")
+        if len(changes) == 1 and is_keyed(row.over_time, name):
+            self.change_over_time(place, keyed(row.over_time, name, self.place.frame, float(changes[name])))
+            return
         try:
             treatment = change_settings(self.treatment, place - 1, changes)
         except GrevinError as fault:
@@ -321,6 +330,16 @@ class Session(JobSession):
         """Other numbers of a step that change from frame to frame."""
         if over_time != self.treatment.steps[place - 1].over_time:
             self._treat("Change settings over time", change_over_time(self.treatment, place - 1, over_time))
+
+    def key_setting(self, place: int, name: str, on: bool) -> None:
+        """A key frame of a number on the present frame, with the value that it has there; or none any more."""
+        row, frame = self.treatment.steps[place - 1], self.place.frame
+        if on:
+            model = step_by_id(row.step).settings_model
+            value = getattr(settings_at(model, row.settings, row.over_time, frame, row.step), name)
+            self.change_over_time(place, keyed(row.over_time, name, frame, float(value)))
+        else:
+            self.change_over_time(place, unkeyed(row.over_time, name, frame))
 
     # Reels
 
@@ -441,6 +460,7 @@ class Session(JobSession):
         assert self.reel is not None
         assert self.entry is not None
         self.plan = self.entry.plan()
+        self._cache.limit_bytes = cache_bytes(self.plan, self.reel.format, CACHE_BYTES)
         studies = MeasuredFile(self.job_file.path) if self.job_file is not None else None
         self.treated = TreatedReel(self.reel, self.plan, self._cache, self._results, self.verdicts, studies)
         self.chain = self.treated.at(self.place.frame)

@@ -10,20 +10,30 @@ from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QByteArray, QSettings, QTimer
-from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QImage, QKeySequence, QPixmap
 from PySide6.QtWidgets import QApplication, QMainWindow
 
 from grevin.core.errors import GrevinError
 from grevin.core.survey.cut_search import CutSearch
 from grevin.core.timebase.counters import COUNTER_LABELS
+from grevin.demo.making import demo_folder, make_demo
 from grevin.desktop.dialogs import asking
+from grevin.desktop.dialogs.first_minutes import FirstMinutes
 from grevin.desktop.dialogs.keys_page import KeysPage
 from grevin.desktop.focus_rules import FocusRules
 from grevin.desktop.held_keys import HeldKeys
 from grevin.desktop.job_opening import JobOpening
 from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.light_table.view import FIT
-from grevin.desktop.memory import recent_jobs, remember_job, remember_looking, restore_looking
+from grevin.desktop.memory import (
+    picture_of,
+    recent_jobs,
+    remember_job,
+    remember_looking,
+    remember_state,
+    restore_looking,
+    words_on,
+)
 from grevin.desktop.recipes.recipes import Recipes
 from grevin.desktop.reel_facts import ReelFacts
 from grevin.desktop.session import Session
@@ -65,6 +75,7 @@ class Window(QMainWindow):
         self.taking_in = self.opening.taking_in
         self.recipes = Recipes(self.session, self)
         self._keys_page: KeysPage | None = None
+        self._first_minutes: FirstMinutes | None = None
         self._actions: dict[str, QAction] = {}
         self.facts = ReelFacts(
             self.session, self.column, self.survey, self.bench.player, self.taking_in, self.surveying, self
@@ -138,6 +149,7 @@ class Window(QMainWindow):
         bench.studying.progressed.connect(self.messages.show_progress)
         bench.studied.connect(self.facts.show_studied)
         self.opening.opened.connect(partial(remember_job, self._settings))
+        self.opening.closing.connect(self._remember_state)
         self.opening.closing.connect(bench.close_reel)
         self.opening.closing.connect(self.surveying.stop)
         self.opening.closing.connect(self.survey.condition.stop)
@@ -186,6 +198,7 @@ class Window(QMainWindow):
             "reel_on": lambda: self.opening.open_reel(session.reel_index + 1),
             "open_again": lambda: self.opening.open_reel(session.reel_index),
             "save_job_as": self._ask_copy, "start_page": self.opening.close,
+            "open_demo": self._open_demo, "first_minutes": self._show_first_minutes,
             "show_keys": self._show_keys, "about": partial(asking.say_about, self), "quit": self.close,
         }  # fmt: skip
 
@@ -326,7 +339,7 @@ class Window(QMainWindow):
         self._show_start()
 
     def _show_start(self) -> None:
-        self.start_view.show_jobs(recent_jobs(self._settings))
+        self.start_view.show_jobs(recent_jobs(self._settings), partial(words_on, self._settings), picture_of)
         self.start_view.show_words("")
         self.parts.show_start(True)
         self.setWindowTitle("Grevin")
@@ -393,6 +406,28 @@ class Window(QMainWindow):
             logging.getLogger("grevin").error("unexpected fault", exc_info=fault)
         self.messages.say_fault(fault)
 
+    def _open_demo(self) -> None:
+        """Draw the demo where that was not done before, then open it."""
+        self.start_view.show_words("Drawing the harbour of Port Ellery, once …")
+        self.opening.task.run(
+            lambda progress: make_demo(demo_folder(), progress), lambda files: self.opening.open([files.job])
+        )
+
+    def _show_first_minutes(self) -> None:
+        self._first_minutes = self._first_minutes or FirstMinutes(self)
+        self._first_minutes.show()
+
+    def _remember_state(self) -> None:
+        """What one looked at, and what was being done, for the list of jobs."""
+        job, entry, look = self.session.job_file, self.session.entry, self.bench.table.look
+        if job is None or entry is None or look is None:
+            return
+        height, width = look.after.shape[:2]
+        image = QImage(look.after.data, width, height, 4 * width, QImage.Format.Format_RGB32)
+        steps = len(self.session.treatment.steps)
+        words = f"{entry.title}, frame {self.session.place.frame}, {steps} step{'s' if steps != 1 else ''}"
+        remember_state(self._settings, job.path, QPixmap.fromImage(image), words)
+
     # Dropping, closing
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
@@ -411,10 +446,28 @@ class Window(QMainWindow):
         restore_looking(self._settings, self.bench)
         self.session.count_in(str(self._settings.value("counter", "frames")))  # type: ignore[arg-type]
 
+    def _close_now(self) -> None:
+        """Stop what is being written, leaving nothing behind, and close."""
+        self.output.stop()
+        self.close()
+
+    def _close_later(self) -> None:
+        """Go on writing out of sight, and close then."""
+        self.hide()
+        if self.output.writing:
+            self.output.ended.connect(self.close)
+        else:
+            self.close()
+
     def closeEvent(self, event: QCloseEvent) -> None:
+        if self.output.writing:
+            event.ignore()
+            asking.ask_closing(self, self._close_now, self._close_later)
+            return
         if not self.isFullScreen():
             self._settings.setValue("geometry", self.saveGeometry())
         self._settings.setValue("counter", self.session.counter_kind)
+        self._remember_state()
         remember_looking(self._settings, self.bench)
         application().removeEventFilter(self.held_keys)
         application().removeEventFilter(self.focus_rules)

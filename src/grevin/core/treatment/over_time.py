@@ -114,3 +114,30 @@ class SettingsOverTime:
     def each(self) -> list[Settings]:
         """The settings on every key frame, and those without any."""
         return [self._plain, *(self.at(key.frame) for one in self._over_time for key in one.keys)]
+
+
+def keyed(over_time: tuple[OverTime, ...], setting: str, frame: int, value: float) -> tuple[OverTime, ...]:
+    """The numbers that change, with one more value on a frame, or another one there."""
+    known = next((one for one in over_time if one.setting == setting), None)
+    if known is None:
+        return (*over_time, OverTime(setting=setting, keys=(ValueKey(frame=frame, value=value),)))
+    others = tuple(key for key in known.keys if key.frame != frame)
+    changed = OverTime(setting=setting, keys=(*others, ValueKey(frame=frame, value=value)), ease=known.ease)
+    return tuple(changed if one is known else one for one in over_time)
+
+
+def unkeyed(over_time: tuple[OverTime, ...], setting: str, frame: int) -> tuple[OverTime, ...]:
+    """The numbers that change, without the value on a frame; without the last one the setting does not change."""
+    found = []
+    for one in over_time:
+        left = tuple(key for key in one.keys if key.frame != frame) if one.setting == setting else one.keys
+        if left:
+            found.append(one.model_copy(update={"keys": left}))
+    return tuple(found)
+
+
+def is_keyed(over_time: tuple[OverTime, ...], setting: str, frame: int | None = None) -> bool:
+    """Whether a setting changes over time, or has a value of its own on a frame."""
+    return any(
+        one.setting == setting and (frame is None or any(key.frame == frame for key in one.keys)) for one in over_time
+    )

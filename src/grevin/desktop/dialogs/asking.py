@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from grevin import __version__
@@ -39,6 +40,24 @@ def ask_copy(parent: QWidget, take: Callable[[Path], object]) -> None:
     name, _ = QFileDialog.getSaveFileName(parent, "Keep a copy of the job as", "", "Jobs (*.grevin)")
     if name:
         take(Path(name).with_suffix(".grevin"))
+
+
+def ask_closing(parent: QWidget, stop: Callable[[], object], wait: Callable[[], object]) -> QMessageBox:
+    """Ask what is to become of an output that is being written, now that the window is to be closed."""
+    box = QMessageBox(parent)
+    box.setObjectName("closing")
+    box.setWindowTitle("An output is being written")
+    box.setText("An output is being written.")
+    box.setInformativeText("Stopped, nothing of it is left behind. The job has lost nothing either way.")
+    acts: dict[str, Callable[[], object]] = {
+        "Close when it is written": wait, "Stop it and close": stop, "Stay": box.close,
+    }  # fmt: skip
+    for words in acts:
+        box.addButton(words, QMessageBox.ButtonRole.ActionRole)
+    box.buttonClicked.connect(lambda button: acts[button.text()]())
+    box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    box.open()
+    return box
 
 
 def say_about(parent: QWidget) -> None:

@@ -155,6 +155,7 @@ class Bench(QWidget):
         self.path.step_removed.connect(session.remove_step)
         self.path.step_switched.connect(session.switch_step)
         self.path.settings_changed.connect(session.change_settings)
+        self.path.key_wanted.connect(session.key_setting)
         self.path.over_time_changed.connect(session.change_over_time)
         self.path.acted.connect(self.acted)
         self.desks.shown.connect(lambda: self.path.show_held(self.desks.held))
@@ -219,7 +220,9 @@ class Bench(QWidget):
         words = session.reel.format.describe() if session.reel is not None else ""
         self._shown_whose = session.parts.whose(session.place.frame)
         words = f"{words}\n{self._shown_whose}".strip()
-        self.path.show_treatment(session.treatment, session.selected, session.place.view_point, words)
+        self.path.show_treatment(
+            session.treatment, session.selected, session.place.view_point, words, session.place.frame
+        )
         self.desks.show()
         self.region_tools.show()
 
@@ -232,7 +235,7 @@ class Bench(QWidget):
             self._shown_view_point = place.view_point
             self.strip.forget()
             self._show_path()
-        elif session.parts.whose(place.frame) != self._shown_whose:
+        elif session.parts.whose(place.frame) != self._shown_whose or self._changes_over_time():
             self._show_path()
         self._ask_look()
         self.trying.show_frame(self.looking.ways, self.player.playing)
@@ -240,6 +243,11 @@ class Bench(QWidget):
             self.neighbours.show_place(self.aspect())
             self._ready_timer.start()
             self.player.narrow(self.trying.frames() if self.trying.on else None)
+
+    def _changes_over_time(self) -> bool:
+        """Whether the selected step has numbers that change: its card shows those of the present frame."""
+        steps, place = self._session.treatment.steps, self._session.selected
+        return 0 < place <= len(steps) and bool(steps[place - 1].over_time)
 
     def _show_time(self, _changed: object = None) -> None:
         session = self._session

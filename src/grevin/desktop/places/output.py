@@ -46,6 +46,7 @@ class Output(QWidget):
     told = Signal(str)
     faulted = Signal(object)
     written = Signal()
+    ended = Signal()
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -297,15 +298,17 @@ class Output(QWidget):
         self.show_runs()
         self.told.emit(f"{Path(proof.output).name} is written and proved.")
         self.written.emit()
+        self.ended.emit()
 
     def _fail(self, fault: Exception) -> None:
         self._task = None
         self._show_running(False)
         if isinstance(fault, CancelledError):
             self.result.setText("Cancelled; nothing was left behind.")
-            return
-        self.result.setText("Not written.")
-        self.faulted.emit(fault)
+        else:
+            self.result.setText("Not written.")
+            self.faulted.emit(fault)
+        self.ended.emit()
 
 
 def _run_card(done_at: str, proof: dict[str, object]) -> QWidget:

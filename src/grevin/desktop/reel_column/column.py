@@ -53,6 +53,7 @@ class Marks:
         put_in: those after which it puts new ones in.
         cuts: first frames of shots as divided by the person; None where the measured ones hold.
         unreadable: frames that cannot be read.
+        keys: key frames of the selected step.
         counter: how frames are counted.
     """
 
@@ -65,6 +66,7 @@ class Marks:
     put_in: tuple[range, ...] = ()
     cuts: tuple[int, ...] | None = None
     unreadable: tuple[int, ...] = ()
+    keys: tuple[int, ...] = ()
     counter: Counter = PLAIN
 
 
@@ -269,6 +271,10 @@ class ReelColumn(QWidget):
             for top, high in rows:  # beside what was found: a thin line is left out, a broad one made
                 painter.fillRect(QRectF(x, top, wide, high), colour)
         painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(style.ACCENT)
+        for frame in self._marks.keys:  # a diamond at the left edge of the lanes
+            x, y = self._ruler + 1, self._y(frame + 0.5)
+            painter.drawPolygon(QPolygonF([QPointF(x, y - 4), QPointF(x + 4, y), QPointF(x, y + 4), QPointF(x - 4, y)]))
         painter.setBrush(style.TEXT)
         for frames, _ in self._marks.marked:
             y, right = self._y(frames.start + 0.5), self.width() - 1
@@ -334,6 +340,7 @@ class ReelColumn(QWidget):
         for runs, words in (
             (self._marks.left_out, "left out"), (self._marks.made, "made anew"),
             (self._marks.put_in, "new frames follow"),
+            (tuple(range(key, key + 1) for key in self._marks.keys), "key frame of the selected step"),
         ):  # fmt: skip
             if any(frame in run for run in runs):
                 parts.append(words)

@@ -2,18 +2,34 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtGui import QIcon, QKeyEvent
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from grevin.desktop.keys import hint
+from grevin.desktop.memory import PICTURE
 
 FORMATS = (
     "Video: AVI, MOV, MP4, MKV, MXF, MPEG, DV.  Numbered pictures: TIFF, PNG, DPX, OpenEXR, JPEG.\n"
     "Nothing is copied and nothing is written to the material: a small job file keeps what you do."
+)
+FIRST = (
+    "1. Look it through: Survey measures every frame and lists what stands out.",
+    "2. Repair one thing at a time on the Bench: choose a step by what is wrong with the picture.",
+    "3. Write it in Output: read back, proved, then named.",
 )
 
 
@@ -47,10 +63,11 @@ class StartView(QWidget):
         self.words.setWordWrap(True)
         first = QVBoxLayout()
         first.setSpacing(8)
-        title = QLabel("Begin with material, or go on with a job")
+        title = QLabel("Begin with the demo or with material, or go on with a job")
         title.setProperty("title", True)
+        title.setWordWrap(True)
         first.addWidget(title)
-        for act in ("open_material", "open_folder"):
+        for act in ("open_demo", "open_material", "open_folder"):
             button = QPushButton(hint(act))
             button.setObjectName(f"start_{act}")
             button.clicked.connect(partial(self._act, act))
@@ -63,11 +80,21 @@ class StartView(QWidget):
         formats.setProperty("quiet", True)
         first.addWidget(formats)
         first.addSpacing(10)
+        for line in FIRST:
+            label = QLabel(line)
+            label.setWordWrap(True)
+            first.addWidget(label)
+        help_button = QPushButton("First ten minutes")
+        help_button.setObjectName("start_first_minutes")
+        help_button.clicked.connect(partial(self._act, "first_minutes"))
+        first.addWidget(help_button)
+        first.addSpacing(10)
         first.addWidget(self.words)
         first.addStretch(1)
         second = QVBoxLayout()
         self._recent = QLabel("Jobs worked on before")
         self._recent.setProperty("title", True)
+        self._recent.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         second.addWidget(self._recent)
         second.addWidget(self.jobs, 1)
         layout = QHBoxLayout(self)
@@ -79,11 +106,13 @@ class StartView(QWidget):
     def _act(self, act: str, _checked: bool = False) -> None:
         self.acted.emit(act)
 
-    def show_jobs(self, jobs: list[Path]) -> None:
-        """The jobs worked on before, the last one first."""
+    def show_jobs(self, jobs: list[Path], words_on: Callable[[Path], str], picture_of: Callable[[Path], Path]) -> None:
+        """The jobs worked on before, the last one first, with a picture and what was being done."""
         self.jobs.clear()
+        self.jobs.setIconSize(PICTURE)
         for path in jobs:
-            item = QListWidgetItem(f"{path.stem}\n{path.parent}")
+            words = "\n".join(filter(None, (path.stem, words_on(path), str(path.parent))))
+            item = QListWidgetItem(QIcon(str(picture_of(path))), words)
             item.setData(Qt.ItemDataRole.UserRole, str(path))
             self.jobs.addItem(item)
         self.jobs.setCurrentRow(0)

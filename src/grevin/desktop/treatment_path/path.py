@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 )  # fmt: skip
 
 from grevin.core.steps.registry import step_by_id
+from grevin.core.treatment.over_time import FAMILIES, is_keyed, settings_at
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from grevin.desktop.regions.panel import RegionsPanel
 from grevin.desktop.steps.desks import desk_of
@@ -30,7 +31,7 @@ from grevin.desktop.treatment_path.drawn_rows import DrawnRows
 from grevin.desktop.treatment_path.settings_form import SettingsForm
 
 RAIL_WIDTH = 22
-PATH_WIDTH = 284
+PATH_WIDTH = 292
 NODE_Y = 16
 
 
@@ -75,6 +76,7 @@ class Card(QFrame):
     switched = Signal(bool)
     changed = Signal(dict)
     over_time_changed = Signal(object)
+    key_wanted = Signal(str, bool)
     acted = Signal(str)
 
     def __init__(self, step: TreatmentStep, place: int, parent: QWidget | None = None) -> None:
@@ -105,7 +107,8 @@ class Card(QFrame):
         self._facts.setProperty("quiet", True)
         self._facts.setWordWrap(True)
         layout.addWidget(self._facts)
-        self._form = SettingsForm(kind.settings_model)
+        self._form = SettingsForm(kind.settings_model, timed=kind.family in FAMILIES)
+        self._form.key_wanted.connect(self.key_wanted)
         self._form.changed.connect(self.changed)
         layout.addWidget(self._form)
         desk = desk_of(step.step)
@@ -121,12 +124,15 @@ class Card(QFrame):
         self._over_time.changed.connect(self.over_time_changed)
         layout.addWidget(self._over_time)
 
-    def show_step(self, step: TreatmentStep, unfolded: bool, looked: bool) -> None:
-        """Show the step's state."""
+    def show_step(self, step: TreatmentStep, unfolded: bool, looked: bool, frame: int) -> None:
+        """Show the step's state, with the values on a frame of the reel."""
         self._acts.blockSignals(True)
         self._acts.setChecked(step.enabled)
         self._acts.blockSignals(False)
-        self._form.show_values(step.model())
+        kind = step_by_id(step.step)
+        self._form.show_values(settings_at(kind.settings_model, step.settings, step.over_time, frame, step.step))
+        changing = {one.setting for one in step.over_time}
+        self._form.show_keys({name for name in changing if is_keyed(step.over_time, name, frame)}, changing)
         self._form.setVisible(unfolded)
         self._desk.setVisible(unfolded and bool(self._keys))
         if self.regions is not None:
@@ -166,6 +172,7 @@ class TreatmentPath(QScrollArea):
     settings_changed = Signal(int, dict)
     built = Signal()
     over_time_changed = Signal(int, object)
+    key_wanted = Signal(int, str, bool)
     step_selected = Signal(int)
     view_point_chosen = Signal(int)
     acted = Signal(str)
@@ -189,8 +196,10 @@ class TreatmentPath(QScrollArea):
         self.chooser = Chooser(self)
         self.chooser.chosen.connect(self.step_added)
 
-    def show_treatment(self, treatment: Treatment, selected: int, view_point: int, source_words: str) -> None:
-        """Show a treatment; cards are kept while the list of steps stays the same."""
+    def show_treatment(
+        self, treatment: Treatment, selected: int, view_point: int, source_words: str, frame: int = 0
+    ) -> None:  # fmt: skip
+        """Show a treatment on a frame of the reel; cards are kept while the list of steps stays the same."""
         shape = tuple(step.step for step in treatment.steps)
         if shape != self._shape:
             self._build(treatment)
@@ -198,7 +207,7 @@ class TreatmentPath(QScrollArea):
             self.built.emit()
         self._source_words.setText(source_words)
         for place, (card, step) in enumerate(zip(self._cards, treatment.steps, strict=True), 1):
-            card.show_step(step, place == selected, place == view_point)
+            card.show_step(step, place == selected, place == view_point, frame)
         for place, rail in enumerate(self._rails):
             rail.show_here(place == view_point)
 
@@ -248,6 +257,7 @@ class TreatmentPath(QScrollArea):
             card.removed.connect(partial(self.step_removed.emit, place))
             card.switched.connect(partial(self.step_switched.emit, place))
             card.changed.connect(partial(self.settings_changed.emit, place))
+            card.key_wanted.connect(partial(self.key_wanted.emit, place))
             card.over_time_changed.connect(partial(self.over_time_changed.emit, place))
             card.acted.connect(self.acted)
             self._cards.append(card)

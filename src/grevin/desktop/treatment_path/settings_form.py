@@ -2,34 +2,52 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from functools import partial
 from typing import Any, Literal, get_args, get_origin
 
-from PySide6.QtCore import QSignalBlocker, Signal
+from PySide6.QtCore import QSignalBlocker, QSize, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QDoubleSpinBox,
     QFormLayout,
+    QHBoxLayout,
     QLabel,
     QLineEdit,
+    QSizePolicy,
     QSpinBox,
+    QToolButton,
     QWidget,
 )
 
 from grevin.core.errors import SettingsError
 from grevin.core.steps.settings import Settings, is_list, is_numbers, matters, numbers_from, numbers_text, typed_item
+from grevin.desktop.style import look as style
 from grevin.desktop.treatment_path.drawn_rows import DrawnRows
+
+MARK = QSize(18, 20)
+LEAST_WIDTH = 84  # px, of a number
 
 
 class SettingsForm(QWidget):
     """One control per setting; emits {name: value} when the person changes one."""
 
     changed = Signal(dict)
+    key_wanted = Signal(str, bool)
 
-    def __init__(self, model: type[Settings], parent: QWidget | None = None) -> None:
+    def __init__(self, model: type[Settings], timed: bool = False, parent: QWidget | None = None) -> None:
+        """Make the form.
+
+        Args:
+            model: of the settings.
+            timed: whether its numbers may change over time.
+            parent: the widget around it.
+        """
         super().__init__(parent)
+        self._timed = timed
+        self._keys: dict[str, QToolButton] = {}
+        self._holders: dict[str, QWidget] = {}
         self._controls: dict[str, QWidget] = {}
         self.touched = ""
         layout = QFormLayout(self)
@@ -45,8 +63,9 @@ class SettingsForm(QWidget):
             label = QLabel(field.title or name)
             label.setToolTip(tip)
             label.setBuddy(control)
-            layout.addRow(label, control)
             self._controls[name] = control
+            self._holders[name] = self._with_key(name, control)
+            layout.addRow(label, self._holders[name])
 
     def _control(self, name: str, annotation: Any, extra: dict[str, Any]) -> QWidget:
         emit = partial(self._emit, name)
@@ -85,9 +104,43 @@ class SettingsForm(QWidget):
             spin.setSingleStep(float(extra["step"]))
         if extra["unit"]:
             spin.setSuffix(f" {extra['unit']}")
+        spin.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        spin.setMinimumWidth(LEAST_WIDTH)
         spin.setKeyboardTracking(False)
         spin.valueChanged.connect(emit)
         return spin
+
+    def _with_key(self, name: str, control: QWidget) -> QWidget:
+        """A number with the mark beside it that sets a key frame."""
+        if not self._timed or not isinstance(control, QSpinBox | QDoubleSpinBox):
+            return control
+        mark = QToolButton()
+        mark.setObjectName(f"key_{name}")
+        mark.setCheckable(True)
+        mark.setIcon(style.icon("key"))
+        mark.setIconSize(QSize(12, 12))
+        mark.setAutoRaise(True)
+        mark.setFixedSize(MARK)
+        mark.setToolTip("Key frame: the value holds on this frame and changes evenly to the next key frame.")
+        mark.setAccessibleName(f"Key frame of {name}")
+        mark.clicked.connect(partial(self._want_key, name, mark))
+        self._keys[name] = mark
+        holder = QWidget()
+        row = QHBoxLayout(holder)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(2)
+        row.addWidget(control, 1)
+        row.addWidget(mark)
+        return holder
+
+    def _want_key(self, name: str, mark: QToolButton) -> None:
+        self.key_wanted.emit(name, mark.isChecked())
+
+    def show_keys(self, here: Collection[str], somewhere: Collection[str]) -> None:
+        """Which settings have a key frame on this frame, and which change over time at all."""
+        for name, mark in self._keys.items():
+            mark.setChecked(name in here)
+            mark.setIcon(style.icon("key_on" if name in somewhere else "key"))
 
     def focused(self) -> str:
         """The setting that has the keys, else the one changed last; "" for none."""
@@ -122,7 +175,7 @@ class SettingsForm(QWidget):
             elif isinstance(control, QSpinBox | QDoubleSpinBox):
                 control.setValue(value)
             blocker.unblock()
-            self._rows.setRowVisible(control, matters(settings, name))
+            self._rows.setRowVisible(self._holders[name], matters(settings, name))
 
 
 def _typed_text(values: tuple[Any, ...]) -> str:

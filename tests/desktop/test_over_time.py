@@ -1,0 +1,44 @@
+"""Settings over time, set by the mark beside a number, and seen on the reel column."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QSpinBox, QToolButton
+from pytestqt.qtbot import QtBot
+
+from grevin.desktop.window import Window
+from tests.desktop.conftest import settle
+
+
+def test_a_number_gets_key_frames_shows_its_value_and_loses_them(qtbot: QtBot, window: Window) -> None:
+    session, bench = window.session, window.bench
+    session.add_step("dirt")
+    settle(qtbot, window)
+    card = bench.path.card(1)
+    grow, mark = card.findChild(QSpinBox, "grow_px"), card.findChild(QToolButton, "key_grow_px")
+    first = grow.value()
+    mark.click()
+    settle(qtbot, window)
+    assert mark.isChecked()
+    session.go(8)
+    settle(qtbot, window)
+    assert not mark.isChecked()
+    grow.setValue(first + 4)
+    settle(qtbot, window)
+    assert mark.isChecked(), "a number that changes over time gets a key frame where it is changed"
+    (changing,) = session.treatment.steps[0].over_time
+    assert [(key.frame, key.value) for key in changing.keys] == [(0, first), (8, first + 4)]
+    session.go(4)
+    settle(qtbot, window)
+    assert grow.value() == first + 2
+    assert window.column._marks.keys == (0, 8)
+    assert "key frame of the selected step" in window.column._words(8)
+    for frame in (8, 0):
+        session.go(frame)
+        settle(qtbot, window)
+        mark.click()
+        settle(qtbot, window)
+    assert session.treatment.steps[0].over_time == ()
+    assert window.column._marks.keys == ()
+    session.undo()
+    settle(qtbot, window)
+    assert len(session.treatment.steps[0].over_time) == 1
