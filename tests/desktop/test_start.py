@@ -25,8 +25,8 @@ def test_the_demo_is_drawn_and_opened_from_the_start_view(
     def short(folder: Path, progress: Progress) -> making.DemoFiles:
         return real(folder, progress, range(6))
 
-    monkeypatch.setattr("grevin.desktop.window.make_demo", short)
-    monkeypatch.setattr("grevin.desktop.window.demo_folder", lambda: tmp_path / "demo")
+    monkeypatch.setattr("grevin.desktop.start.starting.make_demo", short)
+    monkeypatch.setattr("grevin.desktop.start.starting.demo_folder", lambda: tmp_path / "demo")
     window: Window = new_window(None)
     button = window.start_view.findChild(QPushButton, "start_open_demo")
     QTest.mouseClick(button, Qt.MouseButton.LeftButton)

@@ -10,34 +10,26 @@ from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QByteArray, QSettings, QTimer
-from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QImage, QKeySequence, QPixmap
+from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PySide6.QtWidgets import QApplication, QMainWindow
 
 from grevin.core.errors import GrevinError
 from grevin.core.survey.cut_search import CutSearch
 from grevin.core.timebase.counters import COUNTER_LABELS
-from grevin.demo.making import demo_folder, make_demo
 from grevin.desktop.dialogs import asking
-from grevin.desktop.dialogs.first_minutes import FirstMinutes
 from grevin.desktop.dialogs.keys_page import KeysPage
 from grevin.desktop.focus_rules import FocusRules
 from grevin.desktop.held_keys import HeldKeys
 from grevin.desktop.job_opening import JobOpening
 from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.light_table.view import FIT
-from grevin.desktop.memory import (
-    picture_of,
-    recent_jobs,
-    remember_job,
-    remember_looking,
-    remember_state,
-    restore_looking,
-    words_on,
-)
+from grevin.desktop.memory import remember_looking, restore_looking
 from grevin.desktop.recipes.recipes import Recipes
 from grevin.desktop.reel_facts import ReelFacts
 from grevin.desktop.session import Session
+from grevin.desktop.start.starting import Starting
 from grevin.desktop.steps.desks import every_key
+from grevin.desktop.treatment_path.step_acts import StepActs
 from grevin.desktop.window_layout import WindowLayout
 from grevin.desktop.work.looks import Look
 from grevin.desktop.work.surveying import Surveying
@@ -45,7 +37,6 @@ from grevin.desktop.work.surveying import Surveying
 REMEMBER_MS = 2000  # how often the place where one looks is written down, so that a kill loses no more than that
 ZOOMS = {"zoom_fit": FIT, "zoom_100": 1.0, "zoom_200": 2.0, "zoom_300": 3.0, "zoom_400": 4.0}
 STEPS = {"step_back": -1, "step_forward": 1, "ten_back": -10, "ten_forward": 10}
-ON_STEP = ("step_earlier", "step_later", "step_again", "step_rests", "step_out")
 PANS = {"pan_left": (1, 0), "pan_right": (-1, 0), "pan_up": (0, 1), "pan_down": (0, -1)}
 
 
@@ -73,9 +64,10 @@ class Window(QMainWindow):
         self.column, self.messages, self.start_view = self.parts.column, self.parts.messages, self.parts.start_view
         self.opening = JobOpening(self.session, lambda: self.output.writing, self)
         self.taking_in = self.opening.taking_in
+        self.starting = Starting(self.start_view, self.session, self.bench, self.opening, self._settings, self)
+        self.step_acts = StepActs(self.session, self)
         self.recipes = Recipes(self.session, self)
         self._keys_page: KeysPage | None = None
-        self._first_minutes: FirstMinutes | None = None
         self._actions: dict[str, QAction] = {}
         self.facts = ReelFacts(
             self.session, self.column, self.survey, self.bench.player, self.taking_in, self.surveying, self
@@ -123,9 +115,18 @@ class Window(QMainWindow):
         session.treatment_changed.connect(self._show_treatment)
         session.place_changed.connect(self._show_place)
         session.history_changed.connect(self._show_history)
-        for part in (session, bench, self.output, self.opening, self.survey, self.surveying, self.recipes):
+        for part in (
+            session,
+            bench,
+            self.output,
+            self.opening,
+            self.survey,
+            self.surveying,
+            self.recipes,
+        ):
             part.told.connect(self.messages.say)
             part.faulted.connect(self.tell_fault)
+        self.step_acts.told.connect(self.messages.say)
         bench.looked.connect(self._take_look)
         bench.acted.connect(self.do)
         bench.player.playing_changed.connect(self.taking_in.hold)
@@ -148,15 +149,11 @@ class Window(QMainWindow):
         self.messages.cancel_asked.connect(bench.studying.cancel)
         bench.studying.progressed.connect(self.messages.show_progress)
         bench.studied.connect(self.facts.show_studied)
-        self.opening.opened.connect(partial(remember_job, self._settings))
-        self.opening.closing.connect(self._remember_state)
         self.opening.closing.connect(bench.close_reel)
         self.opening.closing.connect(self.surveying.stop)
         self.opening.closing.connect(self.survey.condition.stop)
         self.opening.closed.connect(self._show_closed)
         self.opening.progressed.connect(self.messages.show_progress)
-        self.opening.told.connect(self.start_view.show_words)
-        self.opening.faulted.connect(lambda _fault: self.start_view.show_words(""))
         self._remember_timer.timeout.connect(session.remember_place)
         self._remember_timer.start()
         application().installEventFilter(self.held_keys)
@@ -174,7 +171,7 @@ class Window(QMainWindow):
             **{name: partial(self._review, name) for name in bench.specks.acts},
             **bench.looking.acts, **self.facts.acts, **bench.desks.acts, **bench.seams.acts,
             **bench.region_tools.acts,
-            **self.recipes.acts, **{name: partial(self._on_step, name) for name in ON_STEP},
+            **self.recipes.acts, **self.step_acts.acts, **self.starting.acts,
             "undo": session.undo, "redo": session.redo, "add_step": bench.path.open_menu,
             "test_strip": lambda: bench.try_values(not bench.trying.on), "one_picture": self._plain,
             "shot_back": partial(self._go_shot, -1), "shot_forward": partial(self._go_shot, 1),
@@ -198,27 +195,12 @@ class Window(QMainWindow):
             "reel_on": lambda: self.opening.open_reel(session.reel_index + 1),
             "open_again": lambda: self.opening.open_reel(session.reel_index),
             "save_job_as": self._ask_copy, "start_page": self.opening.close,
-            "open_demo": self._open_demo, "first_minutes": self._show_first_minutes,
             "show_keys": self._show_keys, "about": partial(asking.say_about, self), "quit": self.close,
         }  # fmt: skip
 
     def do(self, act: str, _checked: bool = False) -> None:
         """Do one of the acts of `keys.KEYS`."""
         self._acts[act]()
-
-    def _on_step(self, act: str) -> None:
-        """Do something with the selected step."""
-        session, place = self.session, self.session.selected
-        if not 0 < place <= len(session.treatment.steps):
-            self.messages.say("Select a step first.")
-        elif act == "step_out":
-            session.remove_step(place)
-        elif act == "step_again":
-            session.double_step(place)
-        elif act == "step_rests":
-            session.switch_step(place, not session.treatment.steps[place - 1].enabled)
-        else:
-            session.move_step(place, -1 if act == "step_earlier" else 1)
 
     def _table_in_sight(self) -> LightTable | None:
         """The light table that keys act on."""
@@ -339,8 +321,7 @@ class Window(QMainWindow):
         self._show_start()
 
     def _show_start(self) -> None:
-        self.start_view.show_jobs(recent_jobs(self._settings), partial(words_on, self._settings), picture_of)
-        self.start_view.show_words("")
+        self.starting.show()
         self.parts.show_start(True)
         self.setWindowTitle("Grevin")
 
@@ -406,28 +387,6 @@ class Window(QMainWindow):
             logging.getLogger("grevin").error("unexpected fault", exc_info=fault)
         self.messages.say_fault(fault)
 
-    def _open_demo(self) -> None:
-        """Draw the demo where that was not done before, then open it."""
-        self.start_view.show_words("Drawing the harbour of Port Ellery, once …")
-        self.opening.task.run(
-            lambda progress: make_demo(demo_folder(), progress), lambda files: self.opening.open([files.job])
-        )
-
-    def _show_first_minutes(self) -> None:
-        self._first_minutes = self._first_minutes or FirstMinutes(self)
-        self._first_minutes.show()
-
-    def _remember_state(self) -> None:
-        """What one looked at, and what was being done, for the list of jobs."""
-        job, entry, look = self.session.job_file, self.session.entry, self.bench.table.look
-        if job is None or entry is None or look is None:
-            return
-        height, width = look.after.shape[:2]
-        image = QImage(look.after.data, width, height, 4 * width, QImage.Format.Format_RGB32)
-        steps = len(self.session.treatment.steps)
-        words = f"{entry.title}, frame {self.session.place.frame}, {steps} step{'s' if steps != 1 else ''}"
-        remember_state(self._settings, job.path, QPixmap.fromImage(image), words)
-
     # Dropping, closing
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
@@ -467,7 +426,7 @@ class Window(QMainWindow):
         if not self.isFullScreen():
             self._settings.setValue("geometry", self.saveGeometry())
         self._settings.setValue("counter", self.session.counter_kind)
-        self._remember_state()
+        self.starting.remember()
         remember_looking(self._settings, self.bench)
         application().removeEventFilter(self.held_keys)
         application().removeEventFilter(self.focus_rules)
