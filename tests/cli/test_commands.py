@@ -186,7 +186,7 @@ def test_an_unforeseen_fault_is_logged_and_said(capsys, monkeypatch: pytest.Monk
     monkeypatch.setattr(module, "probe_reel", fail)
     status, _, err = call(capsys, "probe", dirty_reel)
     assert status == 1
-    assert "a mistake of its own (ZeroDivisionError: really)" in err.replace("\n", " ")
+    assert "Internal error (ZeroDivisionError: really)" in err.replace("\n", " ")
 
 
 def test_an_interrupt_cancels_properly(recipe: Recipe, tmp_path: Path) -> None:

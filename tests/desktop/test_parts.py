@@ -122,7 +122,7 @@ def test_the_message_bar(qtbot: QtBot) -> None:
     assert bar.text == "That went wrong. Do this."
     assert bar.property("kind") == "fault"
     bar.say_fault(ZeroDivisionError("odd"))
-    assert "mistake of its own (ZeroDivisionError: odd)" in bar.text
+    assert "Internal error (ZeroDivisionError: odd)" in bar.text
     bar._away.click()
     assert bar.text == ""
     bar.show_progress(ProgressReport(3, 10, "Indexing", 2.0))

@@ -144,7 +144,7 @@ def test_studying_is_stopped_and_begun_again(qtbot: QtBot, new_window, tmp_path:
     window.messages.cancel_asked.emit()
     settle(qtbot, window)
     assert not session.chain.knows_time(1)
-    assert "Stopped" in window.messages.text
+    assert "Analysis stopped" in window.messages.text
     assert bench.table.look.view_point == 0, "until then the picture before the step is shown"
     session.switch_step(1, enabled=False)
     settle(qtbot, window)

@@ -129,5 +129,5 @@ def report_fault(fault: BaseException) -> ExitStatus:
     path.parent.mkdir(parents=True, exist_ok=True)
     logging.basicConfig(filename=path, format="%(asctime)s %(levelname)s %(message)s")
     logging.getLogger("grevin").error("unexpected fault", exc_info=fault)
-    note(f"Grevin made a mistake of its own ({type(fault).__name__}: {fault}). The details are in {path}.")
+    note(f"Internal error ({type(fault).__name__}: {fault}); the details are in {path}.")
     return ExitStatus.FAULT

@@ -32,7 +32,7 @@ class MessageBar(QFrame):
         self._cancel.clicked.connect(self.cancel_asked)
         self._cancel.hide()
         layout.addWidget(self._cancel)
-        self._away = QPushButton("Put away")
+        self._away = QPushButton("Dismiss")
         self._away.clicked.connect(self.clear)
         self._away.hide()
         layout.addWidget(self._away)
@@ -52,9 +52,7 @@ class MessageBar(QFrame):
         if isinstance(fault, GrevinError):
             self._show(f"{fault.what} {fault.hint}", "fault")
         else:
-            self._show(
-                f"Grevin made a mistake of its own ({type(fault).__name__}: {fault}). It is in the log.", "fault"
-            )
+            self._show(f"Internal error ({type(fault).__name__}: {fault}); the details are in the log file.", "fault")
 
     def clear(self) -> None:
         """Say nothing."""

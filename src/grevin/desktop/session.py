@@ -242,27 +242,29 @@ class Session(JobSession):
     def add_step(self, step: str) -> None:
         """Put a step where its stage belongs, look from after it."""
         place = place_of_new(self.treatment, step) + 1
-        if self._treat(f"Add {step}", add_step(self.treatment, step)):
+        if self._treat(f"Add {step_by_id(step).label}", add_step(self.treatment, step)):
             self.select(place)
             self.view_from(place)
+
+    def _label(self, place: int) -> str:
+        return step_by_id(self.treatment.steps[place - 1].step).label
 
     def move_step(self, place: int, by: int) -> None:
         """Move a step towards the source (-1) or on (+1), as far as that goes."""
         to = min(max(1, place + by), len(self.treatment.steps))
         if 0 < place <= len(self.treatment.steps) and to != place:
             treatment = moved(self.treatment, place - 1, to - 1)
-            self._treat(f"Move {self.treatment.steps[place - 1].step}", treatment)
+            self._treat(f"Move {self._label(place)}", treatment)
             self.select(to)
             for words in treatment.out_of_order():
                 self.told.emit(words)
 
     def double_step(self, place: int) -> None:
         """A step once more, behind itself."""
-        if 0 < place <= len(self.treatment.steps):
-            step = self.treatment.steps[place - 1].step
-            if self._treat(f"Add {step} once more", doubled(self.treatment, place - 1)):
-                self.select(place + 1)
-                self.view_from(place + 1)
+        there = 0 < place <= len(self.treatment.steps)
+        if there and self._treat(f"Add {self._label(place)} once more", doubled(self.treatment, place - 1)):
+            self.select(place + 1)
+            self.view_from(place + 1)
 
     def treat_shot(self, label: str, recipe: Treatment, how: How) -> bool:
         """Take a recipe for the present shot, which then has a treatment of its own."""
@@ -278,7 +280,7 @@ class Session(JobSession):
 
     def remove_step(self, place: int) -> None:
         """Take a step out."""
-        self._treat(f"Remove {self.treatment.steps[place - 1].step}", remove_step(self.treatment, place - 1))
+        self._treat(f"Take out {self._label(place)}", remove_step(self.treatment, place - 1))
 
     def change_settings(self, place: int, changes: dict[str, Any]) -> None:
         """Give a step other settings; a value that is not allowed is refused with a sentence.
@@ -296,12 +298,13 @@ class Session(JobSession):
             self.faulted.emit(fault)
             return
         if treatment != self.treatment:
-            self._treat(f"Change {', '.join(changes)}", treatment)
+            fields = step_by_id(row.step).settings_model.model_fields
+            self._treat(f"Change {', '.join(fields[name].title or name for name in changes)}", treatment)
 
     def switch_step(self, place: int, enabled: bool) -> None:
         """Let a step act or rest."""
         self._treat(
-            "Let the step act" if enabled else "Let the step rest", switch_step(self.treatment, place - 1, enabled)
+            "Switch the step on" if enabled else "Switch the step off", switch_step(self.treatment, place - 1, enabled)
         )
 
     def give_verdict(self, area: Area, word: Word) -> bool:

@@ -7,8 +7,8 @@ from grevin.core.steps.registry import REGISTRY
 KIND_WORDS = {
     "black": "black picture", "white": "white picture", "freeze": "frozen picture", "repeat": "repeated frame",
     "near_repeat": "frame repeated and compressed again", "held_noise": "noise that stays while the picture moves",
-    "combing": "two moments woven into one frame", "flash": "flash", "flicker": "flicker",
-    "unreadable": "unreadable frame", "dirt": "dirt", "edges": "black borders", "compression": "blocks of a codec",
+    "combing": "combing", "flash": "flash", "flicker": "flicker",
+    "unreadable": "unreadable frame", "dirt": "dirt", "edges": "black borders", "compression": "compression blocks",
     "left_alone": "frame left alone by a step",
 }  # fmt: skip
 CURVE_WORDS = {

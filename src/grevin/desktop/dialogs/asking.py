@@ -37,7 +37,7 @@ def ask_folder(parent: QWidget, take: Take) -> None:
 
 def ask_copy(parent: QWidget, take: Callable[[Path], object]) -> None:
     """Ask where a copy of the job is to be kept."""
-    name, _ = QFileDialog.getSaveFileName(parent, "Keep a copy of the job as", "", "Jobs (*.grevin)")
+    name, _ = QFileDialog.getSaveFileName(parent, "Save the job as", "", "Jobs (*.grevin)")
     if name:
         take(Path(name).with_suffix(".grevin"))
 

@@ -47,7 +47,7 @@ def _compare_words(look: Look, ways: Ways, wipe: Wipe) -> str:
         return f"Difference, gain {ways.gain:g}"
     if look.harm is None:
         return f"Taken away, gain {ways.gain:g}: nothing was taken"
-    return f"Taken away, gain {ways.gain:g}; {look.harm:.0%} of it follows the picture's detail"
+    return f"Taken away, gain {ways.gain:g}; {look.harm:.0%} of it goes with picture detail: possible loss"
 
 
 def _evidence_words(look: Look, drawing: Drawing) -> str:

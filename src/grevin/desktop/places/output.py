@@ -59,7 +59,7 @@ class Output(QWidget):
         self.last = QSpinBox()
         self.evidence = QCheckBox("Evidence pictures beside it")
         self.ledger = QCheckBox("Ledger (CSV) beside it")
-        self.overwrite = QCheckBox("Replace what has that name")
+        self.overwrite = QCheckBox("Overwrite existing files")
         self.write = QPushButton("Write")
         self.cancel = QPushButton("Cancel")
         self.sound = QComboBox()
@@ -131,7 +131,9 @@ class Output(QWidget):
         for box in (self.evidence, self.ledger, self.overwrite):
             form.addRow("", box)
         self.write.setProperty("strong", True)
-        self.write.setToolTip("Write aside, read back, prove, then give it its name. The source is never written to.")
+        self.write.setToolTip(
+            "Written under a temporary name, read back, then renamed. The source is never written to."
+        )
         self.cancel.hide()
         self.bar.hide()
         buttons = QHBoxLayout()

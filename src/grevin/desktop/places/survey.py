@@ -86,7 +86,7 @@ class SurveyPlace(QWidget):
             buttons.addWidget(button)
         self.begin.setToolTip(hint("survey"))
         self.quick.setToolTip(hint("quick_survey"))
-        self.pause.setToolTip("Lets the survey wait; looking has the machine to itself.")
+        self.pause.setToolTip("Pause, so that viewing has the processors to itself.")
         self.halt.setToolTip("Ends it; what was measured is kept, and the next survey goes on from there.")
         self.pages = QStackedWidget()
         tabs = QHBoxLayout()

@@ -209,7 +209,7 @@ class Specks(QObject):
         """Go to the next (+1) or previous (-1) doubtful piece, on this frame or another."""
         session, chain = self._session, self._session.chain
         if chain is None or not 0 < session.selected <= len(session.treatment.steps):
-            self.told.emit("Select a step first: what is doubtful is a step's.")
+            self.told.emit("Select a step first: doubtful places belong to a step.")
             return
         self.evidence_wanted.emit()
         picked = self._picked if self._stepped else None

@@ -103,7 +103,7 @@ class FindingsPanel(QWidget):
         second.addWidget(self.count, 1)
         for act, words in (
             ("doubt_back", "‹"), ("doubt_on", "›"), ("leave", "Leave"), ("mend", "Mend"), ("undecided", "Undecided"),
-            ("play_around", "Play around"),
+            ("play_around", "Play it"),
         ):  # fmt: skip
             button = QPushButton(words)
             button.setObjectName(f"finding_{act}")

@@ -44,9 +44,7 @@ class Studying(QObject):
         if self._task.busy:
             self._task.cancel()
             self._given_up = self._chain
-            self.told.emit(
-                "Stopped: the step does not know the material yet. Change a setting, or its tick, to begin again."
-            )
+            self.told.emit("Analysis stopped; the step has no effect yet. Change a setting, or switch it off and on.")
 
     def _fail(self, fault: object) -> None:
         self._given_up = self._chain
