@@ -42,3 +42,22 @@ def test_a_number_gets_key_frames_shows_its_value_and_loses_them(qtbot: QtBot, w
     session.undo()
     settle(qtbot, window)
     assert len(session.treatment.steps[0].over_time) == 1
+
+
+def test_settings_that_are_seldom_changed_are_folded_away(qtbot: QtBot, window: Window) -> None:
+    session, bench = window.session, window.bench
+    session.add_step("dirt")
+    settle(qtbot, window)
+    card = bench.path.card(1)
+    most, more = card.findChild(QSpinBox, "most_specks"), card.findChild(QToolButton, "more_settings")
+    assert not most.isVisible()
+    more.click()
+    assert most.isVisible()
+    more.click()
+    assert not most.isVisible()
+    session.change_settings(1, {"most_specks": 300})
+    settle(qtbot, window)
+    assert most.isVisible(), "what differs from the default is always shown"
+    session.add_step("pick")
+    settle(qtbot, window)
+    assert bench.path.card(1).findChild(QSpinBox, "captures").text() == "found by itself"

@@ -41,7 +41,7 @@ def test_the_test_strip_shows_values_and_takes_one(qtbot: QtBot, treated: Window
     settle(qtbot, treated)
     assert treated.session.treatment.steps[0].settings["grow_px"] == chosen
     assert strip.choice.findText("Median size") < 0, "what has no say is not offered"
-    strip.choice.setCurrentIndex(strip.choice.findText("Polarity"))
+    strip.choice.setCurrentIndex(strip.choice.findText("Dirt is"))
     strip.choice.activated.emit(strip.choice.currentIndex())
     settle(qtbot, treated)
     assert [cell.words for cell in cells._cells] == ["both", "darker", "brighter"]

@@ -17,7 +17,7 @@ MOST_NUMBERS = 100_000  # in one run of a list
 def setting(
     default: Any, *, label: str, help: str, unit: str = "", low: float | None = None, high: float | None = None,
     decimals: int = 0, step: float = 1.0, when: Mapping[str, str] | None = None,
-    names_frames: Literal["", "each", "first", "last", "keys"] = "",
+    names_frames: Literal["", "each", "first", "last", "keys"] = "", lowest: str = "", rare: bool = False,
 ) -> Any:  # fmt: skip
     """Declare one setting.
 
@@ -33,10 +33,12 @@ def setting(
         when: values of other settings with which alone this one matters; the form hides it else.
         names_frames: where the setting of a time step lists frames of the reel: whether each place where one is shown
             is meant, the first or the last; "keys" for things with key frames.
+        lowest: what the smallest value means, in words that the form shows instead of it.
+        rare: whether it is seldom changed; the form folds it away until it is asked for or differs from the default.
     """
     extra: dict[str, Any] = {"unit": unit, "low": low, "high": high, "decimals": decimals, "step": step}
     extra["when"] = dict(when or {})
-    extra["names_frames"] = names_frames
+    extra |= {"names_frames": names_frames, "lowest": lowest, "rare": rare}
     return pydantic.Field(default, title=label, description=help, ge=low, le=high, json_schema_extra=extra)
 
 
@@ -71,6 +73,12 @@ def names_frames(model: type[Settings], name: str) -> str:
     """Whether a setting lists frames of the reel, and which of the places where they are shown are meant."""
     extra = model.model_fields[name].json_schema_extra
     return str(extra.get("names_frames", "")) if isinstance(extra, dict) else ""
+
+
+def is_rare(model: type[Settings], name: str) -> bool:
+    """Whether a setting is seldom changed."""
+    extra = model.model_fields[name].json_schema_extra
+    return bool(extra.get("rare", False)) if isinstance(extra, dict) else False
 
 
 def is_list(annotation: object) -> bool:

@@ -22,7 +22,16 @@ from PySide6.QtWidgets import (
 )
 
 from grevin.core.errors import SettingsError
-from grevin.core.steps.settings import Settings, is_list, is_numbers, matters, numbers_from, numbers_text, typed_item
+from grevin.core.steps.settings import (
+    Settings,
+    is_list,
+    is_numbers,
+    is_rare,
+    matters,
+    numbers_from,
+    numbers_text,
+    typed_item,
+)
 from grevin.desktop.style import look as style
 from grevin.desktop.treatment_path.drawn_rows import DrawnRows
 
@@ -66,6 +75,19 @@ class SettingsForm(QWidget):
             self._controls[name] = control
             self._holders[name] = self._with_key(name, control)
             layout.addRow(label, self._holders[name])
+        self._model = model
+        self._rare = {name for name in model.model_fields if is_rare(model, name)}
+        self._shown: Settings | None = None
+        self._more = QToolButton(self)
+        self._more.hide()
+        self._more.setObjectName("more_settings")
+        self._more.setText("More settings")
+        self._more.setCheckable(True)
+        self._more.setToolTip("Settings that are seldom changed; those that differ from the defaults are always shown.")
+        self._more.toggled.connect(self._show_rows)
+        if self._rare:
+            layout.addRow("", self._more)
+            self._more.show()
 
     def _control(self, name: str, annotation: Any, extra: dict[str, Any]) -> QWidget:
         emit = partial(self._emit, name)
@@ -104,6 +126,8 @@ class SettingsForm(QWidget):
             spin.setSingleStep(float(extra["step"]))
         if extra["unit"]:
             spin.setSuffix(f" {extra['unit']}")
+        if extra["lowest"]:
+            spin.setSpecialValueText(str(extra["lowest"]))
         spin.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         spin.setMinimumWidth(LEAST_WIDTH)
         spin.setKeyboardTracking(False)
@@ -175,7 +199,17 @@ class SettingsForm(QWidget):
             elif isinstance(control, QSpinBox | QDoubleSpinBox):
                 control.setValue(value)
             blocker.unblock()
-            self._rows.setRowVisible(self._holders[name], matters(settings, name))
+        self._shown = settings
+        self._show_rows()
+
+    def _show_rows(self, _more: bool = False) -> None:
+        """Only settings that have a say; those seldom changed where they are asked for, or changed."""
+        settings = self._shown
+        if settings is None:
+            return
+        for name, field in self._model.model_fields.items():
+            folded = name in self._rare and not self._more.isChecked() and getattr(settings, name) == field.default
+            self._rows.setRowVisible(self._holders[name], matters(settings, name) and not folded)
 
 
 def _typed_text(values: tuple[Any, ...]) -> str:

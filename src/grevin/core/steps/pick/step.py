@@ -46,7 +46,7 @@ class PickSettings(Settings):
     """Settings of the pick step."""
 
     captures: int = setting(
-        0, label="Captures", unit="a film frame", low=0, high=60,
+        0, label="Captures", unit="a film frame", low=0, high=60, lowest="found by itself",
         help="How many pictures were taken of each film frame; 0 to find it.",
     )  # fmt: skip
     vary: int = setting(

@@ -65,11 +65,11 @@ class ReframeSettings(Settings):
         "none", label="Ease", help="Whether a move begins slowly (in), ends slowly (out), or both; none runs evenly."
     )
     width: int = setting(
-        0, label="Width", unit="px", low=0, high=LARGEST_PX, step=2.0,
+        0, label="Width", unit="px", low=0, high=LARGEST_PX, step=2.0, lowest="the picture's",
         help="Of the output; 0 for the picture's own, or for what follows from the height.",
     )  # fmt: skip
     height: int = setting(
-        0, label="Height", unit="px", low=0, high=LARGEST_PX, step=2.0,
+        0, label="Height", unit="px", low=0, high=LARGEST_PX, step=2.0, lowest="the picture's",
         help="Of the output; 0 for the picture's own, or for what follows from the width.",
     )  # fmt: skip
 
