@@ -179,11 +179,12 @@ class Chain:
             if step.is_time:
                 step.prepare(0, progress)
             elif step.learns:
-                before = self.steps[place - 1].timeline if place else None
-                for number in frames:
-                    number = number if before is None else before.output_of(number)
-                    if not step.is_studied(number):
+                before, known = self.steps[place - 1].timeline if place else None, range(0)
+                for frame in frames:
+                    number = frame if before is None else before.output_of(frame)
+                    if number not in known:
                         step.prepare(number, progress)
+                        known = step.shot_of(number)
 
     @property
     def size_format(self) -> PictureFormat:

@@ -105,7 +105,8 @@ class TreatedReel:
         """
         chains = self.chains()
         for chain in chains:
-            chain.prepare(progress, [frame for frame in frames if self.at(frame) is chain])
+            learning = any(step.learns for step in chain.steps)
+            chain.prepare(progress, [frame for frame in frames if self.at(frame) is chain] if learning else ())
         if any(not chain.timeline.equals(chains[0].timeline) for chain in chains[1:]):
             raise SettingsError(
                 "The treatments of the shots change time each in their own way.",

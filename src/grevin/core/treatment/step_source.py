@@ -234,6 +234,10 @@ class StepSource(ABC):
         if self.learns:
             self.study_of(number, progress)
 
+    def shot_of(self, number: int) -> range:
+        """The frames before the step that lie in one shot with a frame."""
+        return self._shots.shot_of(number)
+
     def study_of(self, number: int, progress: Progress | None = None) -> Arrays:
         """What the step learned of the shot of a frame."""
         if not self.learns:
