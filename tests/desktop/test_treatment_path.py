@@ -6,7 +6,7 @@ import json
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel, QListWidget, QRadioButton
 from pytestqt.qtbot import QtBot
@@ -73,6 +73,26 @@ def test_steps_are_moved_doubled_rested_and_taken_out_by_key(qtbot: QtBot, windo
     assert ids(window) == ["dirt", "reframe"]
     session.undo()
     assert ids(window) == ["dirt", "reframe", "reframe"]
+
+
+def test_a_card_is_dragged_to_another_place(qtbot: QtBot, window: Window) -> None:
+    session = window.session
+    for step in ("dirt", "reframe", "sidefill"):
+        session.add_step(step)
+    session.select(0)
+    settle(qtbot, window)
+    first, last = window.bench.path.card(1), window.bench.path.card(3)
+    start = QPoint(20, 12)
+    end = first.mapFromGlobal(last.mapToGlobal(QPoint(20, last.height() - 2)))
+    QTest.mousePress(first, Qt.MouseButton.LeftButton, pos=start)
+    settle(qtbot, window)
+    QTest.mouseMove(first, QPoint(20, 60))
+    end = first.mapFromGlobal(last.mapToGlobal(QPoint(20, last.height() - 2)))
+    QTest.mouseRelease(first, Qt.MouseButton.LeftButton, pos=end)
+    settle(qtbot, window)
+    assert ids(window) == ["reframe", "sidefill", "dirt"]
+    assert session.selected == 3
+    assert "works better before" in window.messages.text
 
 
 def test_a_recipe_is_saved_looked_through_and_taken_for_another_reel(

@@ -155,6 +155,7 @@ class Bench(QWidget):
         self.path.step_removed.connect(session.remove_step)
         self.path.step_switched.connect(session.switch_step)
         self.path.settings_changed.connect(session.change_settings)
+        self.path.step_moved.connect(session.move_step)
         self.path.key_wanted.connect(session.key_setting)
         self.path.over_time_changed.connect(session.change_over_time)
         self.path.acted.connect(self.acted)

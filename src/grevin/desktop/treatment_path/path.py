@@ -33,6 +33,7 @@ from grevin.desktop.treatment_path.settings_form import SettingsForm
 RAIL_WIDTH = 22
 PATH_WIDTH = 292
 NODE_Y = 16
+DRAG_PX = 14  # a shorter way is a click
 
 
 class Rail(QWidget):
@@ -78,10 +79,13 @@ class Card(QFrame):
     over_time_changed = Signal(object)
     key_wanted = Signal(str, bool)
     acted = Signal(str)
+    dropped = Signal(float)
 
     def __init__(self, step: TreatmentStep, place: int, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("card")
+        self._pressed: float | None = None  # where on the screen the pointer went down
+        self.setToolTip("Drag the card to move the step (Alt+PgUp and Alt+PgDown).")
         kind = step_by_id(step.step)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 5, 8, 6)
@@ -160,7 +164,18 @@ class Card(QFrame):
         self.updateGeometry()  # a sentence over several lines needs its height
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._pressed = event.globalPosition().y()
         self.selected.emit()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._pressed is not None and abs(event.globalPosition().y() - self._pressed) > DRAG_PX:
+            self.setCursor(Qt.CursorShape.ClosedHandCursor)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        pressed, self._pressed = self._pressed, None
+        self.unsetCursor()
+        if pressed is not None and abs(event.globalPosition().y() - pressed) > DRAG_PX:
+            self.dropped.emit(event.globalPosition().y())
 
 
 class TreatmentPath(QScrollArea):
@@ -173,6 +188,7 @@ class TreatmentPath(QScrollArea):
     built = Signal()
     over_time_changed = Signal(int, object)
     key_wanted = Signal(int, str, bool)
+    step_moved = Signal(int, int)
     step_selected = Signal(int)
     view_point_chosen = Signal(int)
     acted = Signal(str)
@@ -221,6 +237,13 @@ class TreatmentPath(QScrollArea):
         for card in self._cards:
             card.show_held(held)
 
+    def _drop(self, place: int, height: float) -> None:
+        """A card was let go at a height of the screen: it goes between the others there."""
+        others = (card for card in self._cards if card is not self._cards[place - 1])
+        before = sum(card.mapToGlobal(card.rect().center()).y() < height for card in others)
+        if before + 1 != place:
+            self.step_moved.emit(place, before + 1 - place)
+
     def step_at(self, place: int) -> str:
         """Id of the step of a card."""
         return self._shape[place - 1] if self._shape is not None else ""
@@ -260,6 +283,7 @@ class TreatmentPath(QScrollArea):
             card.key_wanted.connect(partial(self.key_wanted.emit, place))
             card.over_time_changed.connect(partial(self.over_time_changed.emit, place))
             card.acted.connect(self.acted)
+            card.dropped.connect(partial(self._drop, place))
             self._cards.append(card)
             self._row(place, place == len(treatment.steps), card)
         self._layout.addWidget(self._adder())
