@@ -290,7 +290,7 @@ def test_findings_are_sorted_filtered_and_judged(tmp_path: Path) -> None:
     assert kinds(Wanted(frames=range(31, 50))) == [("flash", "undecided")]
     assert kinds(Wanted(least_confidence=0.85, order="kind")) == [("dirt", "leave"), ("freeze", "mend")]
     assert len(kinds(Wanted(order="verdict"))) == 4
-    assert table.spans("dirt", decided=True) == [(2, 30)]
+    assert table.spans(("dirt",), decided=True) == [(2, 30)]
     table.put("survey", found[:1])
     assert table.kinds() == {"dirt": 1}, "a new survey replaces the old one's findings"
     table.add("looking", Finding("unreadable", 5, 5, "Frame 5 cannot be read."))
