@@ -27,8 +27,12 @@ def in_bits(fmt: PictureFormat, bits: int | None) -> PictureFormat:
     if bits is None or bits == fmt.bit_depth:
         return fmt
     if bits not in DEPTHS or fmt.sample == "half":
-        what = "Pictures of floating-point samples keep their depth." if fmt.sample == "half" else f"{bits} bit?"
-        raise UsageError(what, f"Depths that can be written are {', '.join(map(str, DEPTHS))} bit.")
+        what = (
+            "Pictures of floating-point samples keep their depth."
+            if fmt.sample == "half"
+            else f"{bits} bit cannot be written."
+        )
+        raise UsageError(what, f"Depths are {', '.join(map(str, DEPTHS))} bit.")
     return replace(fmt, bit_depth=bits)
 
 

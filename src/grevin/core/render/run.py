@@ -87,6 +87,7 @@ def run(
         check_ledger_path(request.ledger)
     reel = material if isinstance(material, DeclaredReel) else DeclaredReel(material)
     reader = reel.reader
+    in_bits(reel.format, request.bits)  # what cannot be written is refused before anything is studied
     cache = ByteCache(cache_bytes(plan, reel.format))
     treated = TreatedReel(reel, plan, cache, verdicts=request.verdicts, studies=studies)
     treated.prepare(progress, request.frames)
