@@ -80,6 +80,19 @@ def test_dither_keeps_the_mean_and_what_is_a_code_value() -> None:
     assert errors.var() == pytest.approx(0.25, abs=0.02)
 
 
+def test_a_dithered_output_of_fewer_bits_is_proved_too(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setitem(REGISTRY.steps, "made_level", Level())
+    deep = moving_frames(6, bits=10)
+    reel = open_reel(write_video(tmp_path / "in.mkv", [deep.frame(n) for n in range(6)]))
+    step = TreatmentStep.make("made_level", regions=(Region(use="only", x=16, y=16, width=64, height=48),))
+    out, evidence = tmp_path / "out.mkv", tmp_path / "evidence"
+    with closing(reel):
+        plan = Plan.whole(Treatment(steps=(step,)))
+        run(reel, plan, RunRequest(out, range(6), evidence, bits=8, dither=True), Progress())
+        with closing(open_reel(out)) as made:
+            assert verify(reel, made, range(6), evidence, Progress()).passed
+
+
 @pytest.mark.parametrize("dither", [False, True])
 def test_an_output_in_ten_bits_is_proved(dither: bool, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setitem(REGISTRY.steps, "made_level", Level())

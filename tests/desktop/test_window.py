@@ -13,6 +13,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QCheckBox, QComboBox, QMessageBox, QSpinBox, QToolButton
 from pytestqt.qtbot import QtBot
 
+from grevin.core.errors import OutputError
+from grevin.core.job.job_file import JobFile
 from grevin.core.media.opening import open_reel
 from grevin.core.progress import Progress
 from grevin.core.render.verify import verify
@@ -379,3 +381,27 @@ def test_closing_may_stop_what_is_written_and_leaves_nothing(qtbot: QtBot, windo
     qtbot.waitUntil(lambda: window.threads_alive() == [], timeout=WAIT_MS)
     assert not window.isVisible()
     assert list(tmp_path.glob("*out*")) == []
+
+
+def test_what_fails_out_of_sight_brings_the_window_back_and_a_signal_asks_nothing(
+    qtbot: QtBot, window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:  # fmt: skip
+    def fails(*_given: object) -> None:
+        raise OutputError("The disk is gone.", "Choose another.")
+
+    real = JobFile.record_run
+    monkeypatch.setattr(JobFile, "record_run", fails)
+    add_dirt_step(qtbot, window)
+    window.output.path.setText(str(tmp_path / "out.mkv"))
+    window.output.start()
+    window.close()
+    next(button for button in closing_box(window).buttons() if button.text() == "Close when it is written").click()
+    qtbot.waitUntil(window.isVisible, timeout=WAIT_MS)
+    assert "The disk is gone." in window.messages.text
+    monkeypatch.setattr(JobFile, "record_run", real)
+    window.output.path.setText(str(tmp_path / "second.mkv"))
+    window.output.start()
+    assert window.output.writing
+    window.close_now()
+    assert not window.isVisible()
+    assert window.threads_alive() == []

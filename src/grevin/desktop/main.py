@@ -38,8 +38,8 @@ def run_window(path: Path | None) -> int:
     window.show()
     if REGISTRY.faults:
         window.messages.say(" ".join(REGISTRY.faults))
-    signal.signal(signal.SIGINT, lambda *_: window.close())
-    signal.signal(signal.SIGTERM, lambda *_: window.close())
+    signal.signal(signal.SIGINT, lambda *_: window.close_now())
+    signal.signal(signal.SIGTERM, lambda *_: window.close_now())
     wake = QTimer(interval=WAKE_MS)
     wake.timeout.connect(lambda: None)
     wake.start()

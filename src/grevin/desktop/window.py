@@ -74,6 +74,7 @@ class Window(QMainWindow):
         )
         self.held_keys = HeldKeys(self, self._table_in_sight, self._show_before, self._play)
         self.focus_rules = FocusRules(self)
+        self._closes_when_written = False
         self._shown_view_point = 0
         self._was_maximised = False
         self._remember_timer = QTimer(self, interval=REMEMBER_MS)
@@ -127,6 +128,8 @@ class Window(QMainWindow):
             part.told.connect(self.messages.say)
             part.faulted.connect(self.tell_fault)
         self.step_acts.told.connect(self.messages.say)
+        self.output.written.connect(partial(self._end_closing, True))
+        self.output.faulted.connect(lambda _fault: self._end_closing(False))
         bench.looked.connect(self._take_look)
         bench.acted.connect(self.do)
         bench.player.playing_changed.connect(self.taking_in.hold)
@@ -405,23 +408,28 @@ class Window(QMainWindow):
         restore_looking(self._settings, self.bench)
         self.session.count_in(str(self._settings.value("counter", "frames")))  # type: ignore[arg-type]
 
-    def _close_now(self) -> None:
+    def close_now(self) -> None:
         """Stop what is being written, leaving nothing behind, and close."""
         self.output.stop()
         self.close()
 
     def _close_later(self) -> None:
-        """Go on writing out of sight, and close then."""
-        self.hide()
+        """Go on writing out of sight, and close then; what fails brings the window back."""
+        self._closes_when_written = self.output.writing
         if self.output.writing:
-            self.output.ended.connect(self.close)
+            self.hide()
         else:
             self.close()
+
+    def _end_closing(self, closes: bool) -> None:
+        if self._closes_when_written:
+            self._closes_when_written = False
+            self.close() if closes else self.show()
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if self.output.writing:
             event.ignore()
-            asking.ask_closing(self, self._close_now, self._close_later)
+            asking.ask_closing(self, self.close_now, self._close_later)
             return
         if not self.isFullScreen():
             self._settings.setValue("geometry", self.saveGeometry())

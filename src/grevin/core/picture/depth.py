@@ -42,9 +42,10 @@ def in_depth(frame: Frame, bits: int | None, dither: bool = False) -> Frame:
     Args:
         frame: the picture.
         bits: of the samples; None for the frame's own depth.
-        dither: whether samples that lie between two code values are rounded with noise of triangular density, one code
-            value either way (Lipshitz, Wannamaker and Vanderkooy 1992), so that soft gradients show no steps. Samples
-            that are code values already stay as they are. The same frame gets the same noise.
+        dither: whether samples that a step made between two code values are rounded with noise of triangular density,
+            one code value either way (Lipshitz, Wannamaker and Vanderkooy 1992), so that soft gradients show no steps.
+            Samples that are the material's own code values are converted alike with it and without, so that what was
+            not touched can be proved. The same frame gets the same noise.
     """
     fmt = in_bits(frame.format, bits)
     if frame.is_native and fmt == frame.format:
@@ -61,11 +62,12 @@ def _plane(frame: Frame, place: int, fmt: PictureFormat, rng: np.random.Generato
     chroma = old.model == "yuv" and place in {1, 2}
     full = old.full_range or (old.alpha and place == len(frame.planes) - 1)
     values = plane.astype(np.float64)
+    between = np.abs(values - np.rint(values)) > WHOLE
     if fmt.bit_depth != old.bit_depth:
         scale = fmt.max_code / old.max_code if full else 2.0 ** (fmt.bit_depth - old.bit_depth)
         middle = 2.0 ** (old.bit_depth - 1) if full and chroma else 0.0
         values = (values - middle) * scale + (2.0 ** (fmt.bit_depth - 1) if full and chroma else 0.0)
     if rng is not None:
         noise = rng.uniform(-0.5, 0.5, values.shape) + rng.uniform(-0.5, 0.5, values.shape)
-        values = np.where(np.abs(values - np.rint(values)) > WHOLE, values + noise, values)
+        values = np.where(between, values + noise, values)
     return np.clip(np.rint(values), 0, fmt.max_code).astype(fmt.dtype)

@@ -179,7 +179,7 @@ def _write(
         chain = treated.at(source)
         frame = in_depth(chain.result.frame(number), request.bits, request.dither)
         made = bool(timeline.made[number])
-        differing = _changed_samples(chain, source, frame, made, request)
+        differing = _changed_samples(chain, source, frame, made, request.bits)
         last = int(timeline.sources[number - 1]) if number > outputs.start else -1
         begins = chain.changes_whole and (last < 0 or _begins_shot(treated, last, source))
         return Written(number, source, frame, made, differing, tuple(chain.account(number)), begins)
@@ -204,13 +204,13 @@ def _begins_shot(treated: TreatedReel, last: int, this: int) -> bool:
     return treated.at(last) is not chain or not chain.shots.same_shot(last, this)
 
 
-def _changed_samples(chain: Chain, number: int, frame: Frame, made: bool, request: RunRequest) -> int:
+def _changed_samples(chain: Chain, number: int, frame: Frame, made: bool, bits: int | None) -> int:
     """Samples that differ from the source; a difference outside what is marked as touched is our own fault.
 
     A made frame may stand for one that cannot be read: all of it differs then.
     """
     try:
-        source = in_depth(chain.source.frame(number).with_number(frame.number), request.bits, request.dither)
+        source = in_depth(chain.source.frame(number), bits)
     except UnreadableFrameError:
         if made:
             return sum(plane.size for plane in frame.planes)

@@ -46,7 +46,6 @@ class Output(QWidget):
     told = Signal(str)
     faulted = Signal(object)
     written = Signal()
-    ended = Signal()
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -300,7 +299,6 @@ class Output(QWidget):
         self.show_runs()
         self.told.emit(f"{Path(proof.output).name} is written and proved.")
         self.written.emit()
-        self.ended.emit()
 
     def _fail(self, fault: Exception) -> None:
         self._task = None
@@ -310,7 +308,6 @@ class Output(QWidget):
         else:
             self.result.setText("Not written.")
             self.faulted.emit(fault)
-        self.ended.emit()
 
 
 def _run_card(done_at: str, proof: dict[str, object]) -> QWidget:

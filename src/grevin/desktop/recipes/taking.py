@@ -50,7 +50,6 @@ class TakingDialog(QDialog):
             item = QListWidgetItem(reel.title, self._reels)
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(Qt.CheckState.Checked if place == session.reel_index else Qt.CheckState.Unchecked)
-        self._reels.itemChanged.connect(self._show)
         layout.addWidget(self._reels)
         layout.addWidget(QLabel("What changes here:"))
         self._words = QLabel()
@@ -63,6 +62,8 @@ class TakingDialog(QDialog):
         self._buttons.accepted.connect(self.accept)
         self._buttons.rejected.connect(self.reject)
         layout.addWidget(self._buttons)
+        for changed in (self._hows.buttonToggled, self._wheres.buttonToggled, self._reels.itemChanged):
+            changed.connect(self._show)
         self._show()
 
     def _choice(self, layout: QVBoxLayout, choices: dict[str, str]) -> QButtonGroup:
@@ -73,7 +74,6 @@ class TakingDialog(QDialog):
             button.setChecked(not group.buttons())
             group.addButton(button)
             layout.addWidget(button)
-        group.buttonToggled.connect(lambda _button, _on: self._show())
         return group
 
     @property
@@ -92,9 +92,7 @@ class TakingDialog(QDialog):
         count = self._reels.count()
         return {place for place in range(count) if self._reels.item(place).checkState() == Qt.CheckState.Checked}
 
-    def _show(self, _changed: object = None) -> None:
-        if not hasattr(self, "_buttons"):
-            return
+    def _show(self, *_changed: object) -> None:
         present = self._session.treatment
         lines = change_words(present, taken(present, self._recipe, self.how))
         self._words.setText("\n".join(lines) or "Nothing: it is treated like that already.")

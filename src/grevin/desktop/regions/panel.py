@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtCore import QSignalBlocker, QSize, Signal
+from PySide6.QtCore import QSignalBlocker, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 from grevin.core.treatment.region_edits import has_key
 from grevin.core.treatment.regions import Region
 from grevin.desktop.keys import hint
-from grevin.desktop.style import look as style
+from grevin.desktop.treatment_path.drawn_rows import remove_button
 
 TOOLS = {"rectangle": "draw_rectangle", "ellipse": "draw_ellipse", "polygon": "draw_polygon"}
 USES = {"only": "only inside", "protect": "leave alone"}
@@ -153,11 +153,7 @@ class RegionsPanel(QWidget):
             words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
             words.clicked.connect(partial(self._pick, place))
             layout.addWidget(words, 1)
-            remove = QToolButton()
-            remove.setObjectName("remove_drawn")
-            remove.setIcon(style.icon("remove"))
-            remove.setIconSize(QSize(12, 12))
-            remove.setToolTip("Take this one out (undo brings it back).")
+            remove = remove_button()
             remove.clicked.connect(partial(self._remove, place))
             layout.addWidget(remove)
             self._rows.addWidget(row)

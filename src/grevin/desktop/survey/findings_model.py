@@ -13,7 +13,7 @@ from grevin.desktop.survey.thumbnails import Thumbnails
 
 PAGE = 200  # rows fetched at once
 HEADS: tuple[tuple[str, Order | None], ...] = (
-    ("", None), ("frame", "first"), ("finding", "kind"), ("confidence", "confidence"), ("verdict", "verdict"),
+    ("", None), ("frame", "first"), ("finding", "kind"), ("sure", "confidence"), ("verdict", "verdict"),
 )  # fmt: skip
 VERDICT_WORDS = {"mend": "mend", "leave": "leave", "undecided": ""}
 Index = QModelIndex | QPersistentModelIndex

@@ -62,11 +62,7 @@ class DrawnRows(QWidget):
         layout = QHBoxLayout(row)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(self._words(text), 1)
-        remove = QToolButton()
-        remove.setObjectName("remove_drawn")
-        remove.setIcon(style.icon("remove"))
-        remove.setIconSize(QSize(12, 12))
-        remove.setToolTip("Take this one out (undo brings it back).")
+        remove = remove_button()
         remove.clicked.connect(partial(self._remove, place))
         layout.addWidget(remove)
         return row
@@ -74,3 +70,13 @@ class DrawnRows(QWidget):
     def _remove(self, place: int, _checked: bool = False) -> None:
         things = self._things or ()
         self.changed.emit(things[:place] + things[place + 1 :])
+
+
+def remove_button() -> QToolButton:
+    """The button that takes a row out."""
+    button = QToolButton()
+    button.setObjectName("remove_drawn")
+    button.setIcon(style.icon("remove"))
+    button.setIconSize(QSize(12, 12))
+    button.setToolTip("Take this one out (undo brings it back).")
+    return button
