@@ -295,6 +295,6 @@ def test_cancelling_the_opening_of_a_folder(qtbot: QtBot, new_window: Opener, tm
         write_video(tmp_path / f"{number}.mkv", [source.frame(n) for n in range(4)])
     window = new_window(None)
     window.opening.open([tmp_path])
-    window.opening.cancel()
+    window.messages.works["opening"].stop.click()
     settle(qtbot, window)
     assert window.session.reel is None

@@ -9,7 +9,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QSpinBox, QToolButton
 from pytestqt.qtbot import QtBot
 
-from grevin.desktop.keys import key_of
+from grevin.desktop.keys import hint, key_of
+from grevin.desktop.menus import TITLES
 from grevin.desktop.steps.desks import every_key
 from grevin.desktop.window import Window
 from tests.desktop.conftest import settle
@@ -141,3 +142,55 @@ def test_before_lets_go_whatever_else_is_down(qtbot: QtBot, window: Window) -> N
     QTest.keyRelease(table, Qt.Key.Key_Space, Qt.KeyboardModifier.ControlModifier)
     assert not table.panning_by_space
     window.bench.player.stop()
+
+
+def test_a_key_is_changed_by_hand_and_kept(qtbot: QtBot, new_window, dirty_reel) -> None:
+    window = new_window(dirty_reel)
+    QTest.keyClick(window.bench.table, Qt.Key.Key_F1)
+    page = window._keys_page
+    page.filter.setFocus()
+    QTest.keyClicks(page.filter, "wipe between")
+    page.list.setFocus()
+    item = next(item for item in page._items() if not item.isHidden())
+    page.list.setCurrentItem(item)
+    assert item.text(0) == key_of("wipe").label
+    page.edit.setFocus()
+    QTest.keyClick(page.edit.focusWidget() or page.edit, Qt.Key.Key_T)
+    assert "T is taken: Taken away" in page.words.text()
+    QTest.mouseClick(page.use, Qt.MouseButton.LeftButton)
+    assert hint("wipe").endswith("(T)")
+    assert hint("taken") == key_of("taken").label
+    page.close()
+    window.activateWindow()
+    qtbot.waitUntil(window.isActiveWindow)
+    QTest.keyClick(window.bench.table, Qt.Key.Key_T)
+    assert window.bench.looking.ways.compare == "wipe"
+    QTest.keyClick(window.bench.table, Qt.Key.Key_C)
+    assert window.bench.looking.ways.compare == "wipe", "the key of before does nothing any more"
+    again = new_window(dirty_reel)
+    QTest.keyClick(again.bench.table, Qt.Key.Key_T)
+    assert again.bench.looking.ways.compare == "wipe", "also after the next start"
+    again.own_keys.give_all_back()
+    assert hint("wipe").endswith("(C)")
+
+
+def test_held_keys_may_be_others_too(qtbot: QtBot, window: Window) -> None:
+    window.own_keys.give("before", "K")
+    table = window.bench.table
+    QTest.keyPress(table, Qt.Key.Key_K)
+    assert window.bench.looking.drawing.before
+    QTest.keyRelease(table, Qt.Key.Key_K)
+    assert not window.bench.looking.drawing.before
+    window.own_keys.give_back("before")
+    QTest.keyClick(table, Qt.Key.Key_K)
+    assert not window.bench.looking.drawing.before
+
+
+def test_menus_tick_what_is_on_and_their_letters_are_no_keys(qtbot: QtBot, window: Window) -> None:
+    window.do("wipe")
+    window.menus.show_states()
+    assert window.menus.actions["wipe"].isChecked()
+    assert not window.menus.actions["side"].isChecked()
+    letters = {f"Alt+{words[words.index('&') + 1].upper()}" for words in TITLES.values()}
+    assert len(letters) == len(TITLES)
+    assert not letters & {text for key in every_key() for text in key.keys}

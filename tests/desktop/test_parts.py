@@ -9,9 +9,9 @@ from typing import Literal
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtCore import QMimeData, QObject, QPoint, QPointF, Qt, QUrl, Signal
 from PySide6.QtGui import QColor, QDragEnterEvent, QDropEvent, QImage, QWheelEvent
-from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QSpinBox, QToolButton, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QSpinBox, QTextBrowser, QToolButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from grevin.core.errors import CancelledError, UsageError
@@ -112,6 +112,10 @@ def test_the_path_shows_steps_and_tells_what_is_wanted(qtbot: QtBot) -> None:
     path.show_facts(9, "nobody")
 
 
+class Working(QObject):
+    progressed = Signal(object)
+
+
 def test_the_message_bar(qtbot: QtBot) -> None:
     bar = MessageBar()
     qtbot.addWidget(bar)
@@ -123,14 +127,29 @@ def test_the_message_bar(qtbot: QtBot) -> None:
     assert bar.property("kind") == "fault"
     bar.say_fault(ZeroDivisionError("odd"))
     assert "Internal error (ZeroDivisionError: odd)" in bar.text
+    bar.say("Opening the next one.")
+    assert "ZeroDivisionError" in bar.fault, "a fault stays until it is put away"
     bar._away.click()
-    assert bar.text == ""
-    bar.show_progress(ProgressReport(3, 10, "Indexing", 2.0))
-    assert bar._bar.format() == "Indexing 3/10, 5 s left"
-    with qtbot.waitSignal(bar.cancel_asked):
-        bar._cancel.click()
-    bar.show_progress(None)
-    assert not bar._bar.isVisible()
+    assert (bar.fault, bar.text) == ("", "Opening the next one.")
+    bar.list_faults()
+    listed = bar._list.findChild(QTextBrowser).toPlainText()
+    assert listed.index("ZeroDivisionError") < listed.index("That went wrong."), "all are listed, the last one first"
+    bar._list.close()
+
+
+def test_works_that_run_together_have_a_cancel_each(qtbot: QtBot) -> None:
+    bar, one, other, stopped = MessageBar(), Working(), Working(), []
+    qtbot.addWidget(bar)
+    bar.show()
+    bar.follow("index", one.progressed, lambda: stopped.append("index"))
+    bar.follow("study", other.progressed, lambda: stopped.append("study"))
+    one.progressed.emit(ProgressReport(3, 10, "Indexing", 2.0))
+    other.progressed.emit(ProgressReport(1, 4, "Studying", 0.5))
+    assert bar.works["index"].bar.format() == "Indexing 3/10, 5 s left"
+    qtbot.mouseClick(bar.works["study"].stop, Qt.MouseButton.LeftButton)
+    assert stopped == ["study"]
+    other.progressed.emit(None)
+    assert [work.isVisible() for work in bar.works.values()] == [True, False]
 
 
 def test_the_column_draws_its_lanes(qtbot: QtBot) -> None:

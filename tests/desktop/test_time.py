@@ -141,7 +141,7 @@ def test_studying_is_stopped_and_begun_again(qtbot: QtBot, new_window, tmp_path:
     session, bench = window.session, window.bench
     session.add_step("fields")
     qtbot.waitUntil(lambda: bench.studying.busy, timeout=WAIT_MS)
-    window.messages.cancel_asked.emit()
+    window.messages.works["study"].stop.click()
     settle(qtbot, window)
     assert not session.chain.knows_time(1)
     assert "Analysis stopped" in window.messages.text

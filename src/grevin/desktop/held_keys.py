@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtGui import QKeyEvent, QKeySequence
 from PySide6.QtWidgets import (
     QAbstractButton,
     QAbstractItemView,
@@ -27,7 +27,7 @@ class HeldKeys(QObject):
 
     def __init__(
         self, window: QWidget, table: Callable[[], LightTable | None], before: Callable[[bool], object],
-        play: Callable[[], object],
+        play: Callable[[], object], keys: Callable[[str], tuple[str, ...]],
     ) -> None:  # fmt: skip
         """Listen.
 
@@ -36,12 +36,14 @@ class HeldKeys(QObject):
             table: the light table in sight, None where there is none.
             before: told whether the source is wanted.
             play: play or stop.
+            keys: the keys of an act.
         """
         super().__init__(window)
         self._window = window
         self._table = table
         self._before = before
         self._play = play
+        self._keys = keys
         self._held_before = False
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
@@ -55,15 +57,19 @@ class HeldKeys(QObject):
         typing = isinstance(field, QLineEdit | QAbstractSpinBox)
         begins = pressed and plain and not event.isAutoRepeat()
         ends = released and not event.isAutoRepeat()  # whatever else is down by now
-        if event.key() == Qt.Key.Key_X and ((begins and not typing) or (ends and self._held_before)):
+        if self._is(event, "before") and ((begins and not typing) or (ends and self._held_before)):
             self._held_before = begins
             self._before(begins)
-        if event.key() == Qt.Key.Key_Space and (ends or (begins and not isinstance(field, USES_SPACE))):
+        if self._is(event, "play") and (ends or (begins and not isinstance(field, USES_SPACE))):
             self._space(begins, ends)
         table = self._table()
         if pressed and typing and event.key() in LEAVING_KEYS and table is not None:
             QTimer.singleShot(0, lambda: table.setFocus(Qt.FocusReason.OtherFocusReason))
         return super().eventFilter(watched, event)
+
+    def _is(self, event: QKeyEvent, act: str) -> bool:
+        """Whether it is the key of an act, whatever modifiers are down."""
+        return any(QKeySequence(text)[0].key() == event.key() for text in self._keys(act))  # type: ignore[index]
 
     def _space(self, pressed: bool, released: bool) -> None:
         """Space moves the picture while it is down; let go without having moved it, it plays or stops."""

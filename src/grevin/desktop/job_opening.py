@@ -23,7 +23,6 @@ class JobOpening(QObject):
 
     told = Signal(str)
     faulted = Signal(object)
-    progressed = Signal(object)
     opened = Signal(object)
     closing = Signal()
     closed = Signal()
@@ -35,11 +34,9 @@ class JobOpening(QObject):
         self.taking_in = TakingIn(self)
         self.task = OneTask("open", self)
         self.task.failed.connect(self.faulted)
-        self.task.progressed.connect(self.progressed)
         for signal, slot in (
             (self.taking_in.grew, session.grow), (self.taking_in.examined, session.keep_examination),
-            (self.taking_in.unreadable, session.note_unreadable), (self.taking_in.progressed, self.progressed),
-            (self.taking_in.faulted, self.faulted),
+            (self.taking_in.unreadable, session.note_unreadable), (self.taking_in.faulted, self.faulted),
         ):  # fmt: skip
             signal.connect(slot)
 
@@ -105,11 +102,6 @@ class JobOpening(QObject):
         self.closing.emit()
         self._session.leave()
         self.closed.emit()
-
-    def cancel(self) -> None:
-        """Give up what is being opened or indexed."""
-        self.task.cancel()
-        self.taking_in.cancel()
 
     def stop(self) -> None:
         """End all background work."""

@@ -1,7 +1,8 @@
-"""All keys, declared once: menus, tooltips and the page of keys are made from this list."""
+"""All keys, declared once: menus, tooltips and the page of keys are made from this list. A person may choose others."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 
@@ -49,7 +50,7 @@ PICTURES = LOOKING | {"go_intake"}
 IN_SIGHT: dict[str, frozenset[str]] = {
     "Change": BENCH, "Region": BENCH, "Go": PICTURES, "Look": BENCH, "Verdict": LOOKING, "Survey": LOOKING,
     "Measure": BENCH,
-    **dict.fromkeys(("undo", "redo", "save_recipe", "take_recipe", "full_screen"), frozenset[str]()),
+    **dict.fromkeys(("undo", "redo", "save_recipe", "take_recipe", "full_screen", "surround"), frozenset[str]()),
     **dict.fromkeys(("made_back", "made_on", "play_seam"), BENCH),
     **dict.fromkeys(("zoom_fit", "zoom_100", "zoom_200", "zoom_300", "zoom_400", "zoom_in", "zoom_out"), LOOKING),
     **dict.fromkeys(("pan_left", "pan_right", "pan_up", "pan_down", "one_picture", "before"), LOOKING),
@@ -136,6 +137,7 @@ KEYS: tuple[Key, ...] = (
     Key("pan_right", ("Alt+Right",), "Look", "right"),
     Key("pan_up", ("Alt+Up",), "Look", "up"),
     Key("pan_down", ("Alt+Down",), "Look", "down"),
+    Key("surround", (), "Look", "Light surround, for a bright room"),
     Key("wider_strip", ("Ctrl+N",), "Look", "Neighbour strip of three, five or seven frames"),
     Key("full_screen", ("F11",), "Look", "The picture on the full screen"),
     Key("doubt_on", (".", "Alt+V"), "Verdict", "To the next doubtful place, or finding of the survey"),
@@ -165,35 +167,39 @@ KEYS: tuple[Key, ...] = (
 )
 
 
+POINTER = (
+    ("wheel", "zoom at the pointer"),
+    ("drag", "move the picture; take hold of the wipe's line or its turning knob"),
+    ("space and drag, middle button", "move the picture while measuring"),
+    ("Shift and drag", "measure a box"),
+    ("double click", "fit or 100 %"),
+    ("click, while evidence is shown", "leave a mended place, or mend one that was missed"),
+)
+_chosen: dict[str, tuple[str, ...]] = {}  # a person's own keys by act; one person sits before the application
+
+
+def use_keys(chosen: Mapping[str, tuple[str, ...]]) -> None:
+    """Show the keys that a person chose wherever keys are told."""
+    _chosen.clear()
+    _chosen.update(chosen)
+
+
+def keys_of(key: Key) -> tuple[str, ...]:
+    """The keys of an act as they are now."""
+    return _chosen.get(key.act, key.keys)
+
+
 def key_of(act: str) -> Key:
     """The entry of an act."""
     return next(key for key in KEYS if key.act == act)
 
 
+def hint_of(key: Key, words: str = "") -> str:
+    """Label, or other words, with the key, for tooltips."""
+    keys = keys_of(key)
+    return f"{words or key.label} ({keys[0]})" if keys else words or key.label
+
+
 def hint(act: str) -> str:
-    """Label with its key, for tooltips."""
-    key = key_of(act)
-    return f"{key.label} ({key.keys[0]})" if key.keys else key.label
-
-
-def page(keys: tuple[Key, ...]) -> str:
-    """The page of keys as HTML."""
-    parts = []
-    for group in dict.fromkeys(key.group for key in keys):
-        own = [key for key in keys if key.group == group and key.keys]
-        rows = "".join(
-            f"<tr><td style='padding-right:24px'>{', '.join(key.keys)}</td><td>{key.label}</td></tr>" for key in own
-        )
-        if rows:
-            only = ", while its card is selected" if any(key.on_card for key in own) else ""
-            parts.append(f"<h4>{group}{only}</h4><table>{rows}</table>")
-    mouse = (
-        "<h4>Pointer</h4><table><tr><td style='padding-right:24px'>wheel</td><td>zoom at the pointer</td></tr>"
-        "<tr><td>drag</td><td>move the picture; take hold of the wipe's line or its turning knob</td></tr>"
-        "<tr><td>space and drag, middle button</td><td>move the picture while measuring</td></tr>"
-        "<tr><td>Shift and drag</td><td>measure a box</td></tr>"
-        "<tr><td>double click</td><td>fit or 100 %</td></tr>"
-        "<tr><td>click, while evidence is shown</td><td>leave a mended place, or mend one that was missed</td></tr>"
-        "</table>"
-    )
-    return "".join(parts) + mouse
+    """Label of an act with its key, for tooltips."""
+    return hint_of(key_of(act))

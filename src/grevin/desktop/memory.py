@@ -12,6 +12,7 @@ from PySide6.QtGui import QColor, QPixmap
 from grevin.core.keys import content_key
 from grevin.desktop.neighbour_strip.strip import COUNTS
 from grevin.desktop.places.bench import Bench
+from grevin.desktop.style import look as style
 
 MOST_JOBS = 12
 PICTURE = QSize(128, 96)
@@ -55,7 +56,7 @@ def remember_looking(settings: QSettings, bench: Bench) -> None:
     """Keep how one looks for the next start."""
     for name, value in (
         ("scopes", bench.scopes.isVisibleTo(bench.side)), ("scope_kinds", bench.scopes.kinds()),
-        ("strip", bench.strip.count),
+        ("strip", bench.strip.count), ("light_surround", style.light_surround()),
         ("evidence_colour", "{:02x}{:02x}{:02x}".format(*bench.looking.drawing.colour)),
     ):  # fmt: skip
         settings.setValue(name, value)
@@ -66,6 +67,7 @@ def restore_looking(settings: QSettings, bench: Bench) -> None:
     colour = QColor(f"#{settings.value('evidence_colour', '')}")
     if colour.isValid():
         bench.looking.draw(colour=(colour.red(), colour.green(), colour.blue()))
+    style.use_light_surround(settings.value("light_surround", False) in {True, "true"})
     counts = {str(count): count for count in COUNTS}
     bench.strip.show_count(counts.get(str(settings.value("strip")), COUNTS[-1]))
     kinds = settings.value("scope_kinds")

@@ -10,25 +10,28 @@ from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QByteArray, QSettings, QTimer
-from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
-from PySide6.QtWidgets import QApplication, QMainWindow
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
+from PySide6.QtWidgets import QApplication, QMainWindow, QWidget
 
 from grevin.core.errors import GrevinError
 from grevin.core.survey.cut_search import CutSearch
 from grevin.core.timebase.counters import COUNTER_LABELS
-from grevin.desktop.dialogs import asking
+from grevin.desktop.dialogs import asking, files
 from grevin.desktop.dialogs.keys_page import KeysPage
 from grevin.desktop.focus_rules import FocusRules
 from grevin.desktop.held_keys import HeldKeys
+from grevin.desktop.job_looking import JobLooking
 from grevin.desktop.job_opening import JobOpening
 from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.light_table.view import FIT
 from grevin.desktop.memory import remember_looking, restore_looking
+from grevin.desktop.menus import Menus
+from grevin.desktop.own_keys import OwnKeys
 from grevin.desktop.recipes.recipes import Recipes
 from grevin.desktop.reel_facts import ReelFacts
 from grevin.desktop.session import Session
 from grevin.desktop.start.starting import Starting
-from grevin.desktop.steps.desks import every_key
+from grevin.desktop.style import look as style
 from grevin.desktop.treatment_path.step_acts import StepActs
 from grevin.desktop.window_layout import WindowLayout
 from grevin.desktop.work.looks import Look
@@ -56,6 +59,7 @@ class Window(QMainWindow):
         self.setAcceptDrops(True)
         self.resize(1280, 800)
         self._settings = settings or QSettings("grevin", "grevin")
+        files.remember_in(self._settings)
         self.session = Session(self)
         self.surveying = Surveying(self)
         self.parts = WindowLayout(self.session, self.surveying)
@@ -68,43 +72,29 @@ class Window(QMainWindow):
         self.step_acts = StepActs(self.session, self)
         self.recipes = Recipes(self.session, self)
         self._keys_page: KeysPage | None = None
-        self._actions: dict[str, QAction] = {}
+        self.job_looking = JobLooking(self.session, self.parts)
+        self.own_keys = OwnKeys(self._settings, self)
         self.facts = ReelFacts(
             self.session, self.column, self.survey, self.bench.player, self.taking_in, self.surveying, self
         )
-        self.held_keys = HeldKeys(self, self._table_in_sight, self._show_before, self._play)
+        self.held_keys = HeldKeys(self, self._table_in_sight, self._show_before, self._play, self.own_keys.of)
         self.focus_rules = FocusRules(self)
         self._closes_when_written = False
         self._shown_view_point = 0
         self._was_maximised = False
         self._remember_timer = QTimer(self, interval=REMEMBER_MS)
         self.setCentralWidget(self.parts)
-        self._make_actions()
+        self.menus = Menus(
+            self,
+            self.own_keys,
+            {**self.bench.states, "full_screen": self.isFullScreen, "surround": style.light_surround},
+        )
+        self.menus.wanted.connect(self.do)
         self._acts = self._make_acts()
         self._connect()
         self._restore_window()
         self._show_history()
         self._show_start()
-
-    def _make_actions(self) -> None:
-        menus: dict[str, Any] = {}
-        sections: set[str] = set()
-        for key in every_key():
-            menu = menus.get(key.menu) or self.menuBar().addMenu(key.menu)
-            menus[key.menu] = menu
-            if key.on_card and key.group not in sections:
-                sections.add(key.group)
-                menu.addSection(key.group)
-            if key.held:
-                continue
-            action = QAction(key.label, self)
-            action.setObjectName(f"act_{key.act}")
-            if not key.on_release:
-                action.setShortcuts([QKeySequence(text) for text in key.keys])
-            action.triggered.connect(partial(self.do, key.act))
-            menu.addAction(action)
-            self.addAction(action)  # keys go on acting while the menu is hidden on the full screen
-            self._actions[key.act] = action
 
     def _connect(self) -> None:
         session, bench = self.session, self.bench
@@ -136,7 +126,6 @@ class Window(QMainWindow):
         bench.player.playing_changed.connect(self.surveying.hold)
         self.survey.acted.connect(self.do)
         self.survey.play_wanted.connect(self._play_around)
-        self.survey.progressed.connect(self.messages.show_progress)
         bench.player.playing_changed.connect(self.survey.time_bar.show_playing)
         bench.readying.made.connect(self.column.refresh_soon)
         self.intake.acted.connect(self.do)
@@ -147,17 +136,21 @@ class Window(QMainWindow):
         self.start_view.job_chosen.connect(lambda name: self.open(Path(name)))
         self.parts.acted.connect(self.do)
         self.column.frame_chosen.connect(session.go)
-        self.messages.cancel_asked.connect(self.opening.cancel)
-        self.messages.cancel_asked.connect(self.survey.condition.stop)
-        self.messages.cancel_asked.connect(bench.studying.cancel)
-        bench.studying.progressed.connect(self.messages.show_progress)
+        for name, progressed, cancel in (
+            ("opening", self.opening.task.progressed, self.opening.task.cancel),
+            ("indexing", self.taking_in.progressed, self.taking_in.cancel),
+            ("report", self.survey.condition.progressed, self.survey.condition.stop),
+            ("study", bench.studying.progressed, bench.studying.cancel),
+        ):
+            self.messages.follow(name, progressed, cancel)
         bench.studied.connect(self.facts.show_studied)
         self.opening.closing.connect(bench.close_reel)
         self.opening.closing.connect(self.surveying.stop)
         self.opening.closing.connect(self.survey.condition.stop)
         self.opening.closed.connect(self._show_closed)
-        self.opening.progressed.connect(self.messages.show_progress)
         self._remember_timer.timeout.connect(session.remember_place)
+        self._remember_timer.timeout.connect(self.job_looking.remember)
+        self.opening.closing.connect(self.job_looking.remember)
         self._remember_timer.start()
         application().installEventFilter(self.held_keys)
         application().installEventFilter(self.focus_rules)
@@ -189,6 +182,7 @@ class Window(QMainWindow):
             "wider_strip": bench.widen_strip, "full_screen": self._full_screen,
             "measure": lambda: bench.measuring.measure(not bench.measuring.on),
             "measure_whole": lambda: bench.measuring.show_box(bench.table.visible_box()),
+            "surround": self._change_surround,
             "scopes": lambda: bench.show_scopes(not bench.scopes.isVisibleTo(bench.side)),
             "open_material": partial(asking.ask_material, self, self.opening.open),
             "open_folder": partial(asking.ask_folder, self, self.opening.open),
@@ -290,8 +284,13 @@ class Window(QMainWindow):
         else:
             self.showNormal()
 
+    def _change_surround(self) -> None:
+        style.use_light_surround(not style.light_surround())
+        for widget in self.findChildren(QWidget):
+            widget.update()
+
     def _show_keys(self) -> None:
-        self._keys_page = self._keys_page or KeysPage(self)
+        self._keys_page = self._keys_page or KeysPage(self.own_keys, self)
         self._keys_page.show()
 
     def _ask_copy(self) -> None:
@@ -332,7 +331,7 @@ class Window(QMainWindow):
         self.parts.show_start(False)
         self.facts.show_lanes(None)
         self._show_state()
-        self.parts.go_to("go_bench")
+        self.job_looking.give_back()
         self._show_place(self.session.place)
         self.bench.focus_table()
 
@@ -369,20 +368,11 @@ class Window(QMainWindow):
             self.intake.show_look(look)
 
     def _show_acts(self) -> None:
-        """Keys hold where what they act on is in sight; those of a step while its card is selected."""
-        present = self.parts.present
-        for key in every_key():
-            action = self._actions.get(key.act)
-            if action is not None and key.in_sight:
-                action.setEnabled(present in key.in_sight and (not key.on_card or self.bench.desks.may(key.act)))
+        self.menus.show_allowed(self.parts.present, self.bench.desks.may)
 
     def _show_history(self) -> None:
         job = self.session.job_file
-        for act, words in (("undo", job.undo_label() if job else None), ("redo", job.redo_label() if job else None)):
-            action = self._actions[act]
-            action.setEnabled(words is not None)
-            name = act.capitalize()
-            action.setText(f"{name}: {words}" if words else name)
+        self.menus.show_history(job.undo_label() if job else None, job.redo_label() if job else None)
 
     def tell_fault(self, fault: Exception) -> None:
         """Say what went wrong; what nobody foresaw goes to the log too."""
@@ -435,6 +425,7 @@ class Window(QMainWindow):
             self._settings.setValue("geometry", self.saveGeometry())
         self._settings.setValue("counter", self.session.counter_kind)
         self.starting.remember()
+        self.job_looking.remember()
         remember_looking(self._settings, self.bench)
         application().removeEventFilter(self.held_keys)
         application().removeEventFilter(self.focus_rules)

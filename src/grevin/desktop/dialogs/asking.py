@@ -6,11 +6,12 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
+from PySide6.QtWidgets import QMessageBox, QWidget
 
 from grevin import __version__
 from grevin.core.intake.folder import VIDEO_SUFFIXES
 from grevin.core.media.still_image import IMAGE_SUFFIXES
+from grevin.desktop.dialogs import files
 
 Take = Callable[[Sequence[Path]], object]
 
@@ -23,23 +24,23 @@ def material_filter() -> str:
 
 def ask_material(parent: QWidget, take: Take) -> None:
     """Ask for files."""
-    names, _ = QFileDialog.getOpenFileNames(parent, "Material or a job", "", material_filter())
-    if names:
-        take([Path(name) for name in names])
+    paths = files.ask_open(parent, "material", "Material or a job", material_filter())
+    if paths:
+        take(paths)
 
 
 def ask_folder(parent: QWidget, take: Take) -> None:
     """Ask for a folder; every reel in it and below it is meant."""
-    name = QFileDialog.getExistingDirectory(parent, "A folder of material")
-    if name:
-        take([Path(name)])
+    folder = files.ask_folder(parent, "material", "A folder of material")
+    if folder is not None:
+        take([folder])
 
 
 def ask_copy(parent: QWidget, take: Callable[[Path], object]) -> None:
     """Ask where a copy of the job is to be kept."""
-    name, _ = QFileDialog.getSaveFileName(parent, "Save the job as", "", "Jobs (*.grevin)")
-    if name:
-        take(Path(name).with_suffix(".grevin"))
+    path = files.ask_save(parent, "job", "Save the job as", "Jobs (*.grevin)")
+    if path is not None:
+        take(path.with_suffix(".grevin"))
 
 
 def ask_closing(parent: QWidget, stop: Callable[[], object], wait: Callable[[], object]) -> QMessageBox:

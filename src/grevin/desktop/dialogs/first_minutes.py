@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QDialog, QTextBrowser, QVBoxLayout, QWidget
 
-from grevin.desktop.keys import Key, key_of
+from grevin.desktop.keys import Key, key_of, keys_of
 
 PAGE = """
 <h3>First ten minutes</h3>
@@ -26,7 +26,8 @@ then gives the file its name. Nothing but what the evidence shows has changed: t
 
 
 def _told(key: Key) -> str:
-    return f"<b>{key.keys[0]}</b>"
+    keys = keys_of(key)
+    return f"<b>{keys[0] if keys else key.label}</b>"
 
 
 def page() -> str:

@@ -165,7 +165,7 @@ class LightTable(PlacedPicture):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
-        painter.fillRect(self.rect(), style.TABLE)
+        painter.fillRect(self.rect(), style.table())
         if self._missing:
             placeholder(painter, QRectF(self.rect()).adjusted(20, 20, -20, -20), self._missing)
             return

@@ -117,7 +117,7 @@ def paint_wipe(painter: QPainter, wipe: Wipe, before: Screen, pane: QRectF, plac
     path.addPolygon(QPolygonF([QPointF(x, y) for x, y in wipe.source_side(table)]))
     painter.save()
     painter.setClipPath(path, Qt.ClipOperation.IntersectClip)
-    painter.fillRect(pane, style.TABLE)
+    painter.fillRect(pane, style.table())
     lay(painter, before, place)
     painter.restore()
     first, second = (QPointF(*end) for end in wipe.ends(table))

@@ -135,7 +135,7 @@ class NeighbourStrip(QWidget):
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "The neighbours wait while pictures play.")
 
     def _paint_cell(self, painter: QPainter, cell: QRectF, frame: int, offset: int) -> None:
-        painter.fillRect(cell, style.TABLE)
+        painter.fillRect(cell, style.table())
         screen = self._pictures.get(frame)
         if frame in self._missing:
             placeholder(painter, cell, "cannot be read")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 from typing import Any
@@ -178,6 +179,14 @@ class Bench(QWidget):
     def busy(self) -> bool:
         """Whether pictures that are wanted now are still being made."""
         return any(part.busy for part in self._workers)
+
+    @property
+    def states(self) -> dict[str, Callable[[], bool]]:
+        """What tells whether an act of the Bench that switches something is on."""
+        return {
+            **self.looking.states, "measure": lambda: self.measuring.on, "test_strip": lambda: self.trying.on,
+            "scopes": lambda: self.scopes.isVisibleTo(self.side), "play": lambda: self.player.playing,
+        }  # fmt: skip
 
     # What the session says
 

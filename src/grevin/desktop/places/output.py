@@ -9,7 +9,6 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QFileDialog,
     QFormLayout,
     QFrame,
     QHBoxLayout,
@@ -30,6 +29,7 @@ from grevin.core.picture.depth import DEPTHS
 from grevin.core.progress import Progress, ProgressReport
 from grevin.core.render.proof import Proof
 from grevin.core.render.run import RunRequest, Sound, run
+from grevin.desktop.dialogs import files
 from grevin.desktop.session import Session
 from grevin.desktop.work.workers import Task
 
@@ -222,9 +222,9 @@ class Output(QWidget):
             self._runs.addWidget(empty)
 
     def _browse(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Write to", self.path.text())
-        if name:
-            self.path.setText(name)
+        path = files.ask_save(self, "output", "Write to", proposed=self.path.text())
+        if path is not None:
+            self.path.setText(str(path))
 
     @property
     def writing(self) -> bool:

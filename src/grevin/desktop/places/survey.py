@@ -46,7 +46,6 @@ class SurveyPlace(QWidget):
     acted = Signal(str)
     told = Signal(str)
     faulted = Signal(object)
-    progressed = Signal(object)
     play_wanted = Signal(object)
 
     def __init__(self, session: Session, surveying: Surveying, parent: QWidget | None = None) -> None:
@@ -138,7 +137,6 @@ class SurveyPlace(QWidget):
         self.time_bar.acted.connect(self.acted)
         self.time_bar.frame_typed.connect(session.go)
         self.time_bar.counter_chosen.connect(session.count_in)
-        self.condition.progressed.connect(self.progressed)
         for told in (self.findings.told, self.shots.told, self.marks.told, self.condition.told):
             told.connect(self.told)
         for faulted in (self.findings.faulted, self.marks.faulted, self.condition.faulted, self.time_bar.faulted):

@@ -39,6 +39,21 @@ class WaysOfLooking(QObject):
             **{name: partial(self._switch_channel, name) for name in channels},
         }  # fmt: skip
 
+    @property
+    def states(self) -> dict[str, Callable[[], bool]]:
+        """What tells whether an act that switches something is on."""
+        compares = ("wipe", "side", "splice", "difference", "taken")
+        channels = ("colour", "red", "green", "blue", "luma", "chroma")
+        return {
+            **{name: partial(self._is, "compare", name) for name in compares},
+            **{name: partial(self._is, "channel", name) for name in channels},
+            "evidence": lambda: self.drawing.evidence == "hatch", "mask": lambda: self.drawing.evidence == "mask",
+            "pixels": lambda: self.drawing.square,
+        }  # fmt: skip
+
+    def _is(self, way: str, value: str) -> bool:
+        return bool(getattr(self.ways, way) == value)
+
     def change(self, changes: dict[str, Any]) -> None:
         """Look another way."""
         ways = replace(self.ways, **changes)

@@ -7,10 +7,11 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtWidgets import QWidget
 
 from grevin.core.errors import GrevinError, OutputError
 from grevin.core.treatment.recipe import Treatment, read_recipe
+from grevin.desktop.dialogs import files
 from grevin.desktop.recipes.taking import TakingDialog
 from grevin.desktop.session import Session
 
@@ -28,7 +29,6 @@ class Recipes(QObject):
         super().__init__(window)
         self._session = session
         self._window = window
-        self._folder = ""
         self.dialog: TakingDialog | None = None
         self.acts: dict[str, Callable[[], object]] = {"save_recipe": self.ask_to_save, "take_recipe": self.ask_to_take}
 
@@ -37,9 +37,9 @@ class Recipes(QObject):
         if not self._session.treatment.steps:
             self.told.emit("There is no step yet: a recipe holds the steps of a treatment.")
             return
-        name, _ = QFileDialog.getSaveFileName(self._window, "Save the treatment as a recipe", self._folder, KIND)
-        if name:
-            self.save(Path(name))
+        path = files.ask_save(self._window, "recipe", "Save the treatment as a recipe", KIND)
+        if path is not None:
+            self.save(path)
 
     def save(self, path: Path) -> None:
         """Write the present treatment as a recipe, whole or not at all."""
@@ -53,7 +53,6 @@ class Recipes(QObject):
                 OutputError(f"{path} cannot be written ({fault.strerror}).", "Choose a folder you may write to.")
             )
             return
-        self._folder = str(path.parent)
         self.told.emit(f"{path.name} holds {len(self._session.treatment.steps)} steps.")
 
     def ask_to_take(self) -> None:
@@ -61,9 +60,9 @@ class Recipes(QObject):
         if self._session.entry is None:
             self.told.emit("Open material first: a recipe is taken for a reel.")
             return
-        name, _ = QFileDialog.getOpenFileName(self._window, "Take a recipe", self._folder, KIND)
-        if name:
-            self.take(Path(name))
+        path = files.ask_one(self._window, "recipe", "Take a recipe", KIND)
+        if path is not None:
+            self.take(path)
 
     def take(self, path: Path) -> None:
         """Show what a recipe would change, and for which shots and reels it is to be taken."""
@@ -72,7 +71,6 @@ class Recipes(QObject):
         except GrevinError as fault:
             self.faulted.emit(fault)
             return
-        self._folder = str(path.parent)
         self.dialog = TakingDialog(path.name, recipe, self._session, self._window)
         self.dialog.accepted.connect(lambda: self._apply(path.name, recipe))
         self.dialog.open()

@@ -7,7 +7,7 @@ from functools import partial
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QToolButton, QWidget
 
-from grevin.desktop.keys import Key
+from grevin.desktop.keys import Key, hint_of
 
 COLUMNS = 2
 
@@ -28,7 +28,7 @@ class DeskPanel(QWidget):
             button.setObjectName(key.act)
             button.setText(key.on_card)
             button.setAccessibleName(key.label)
-            button.setToolTip(f"{key.label} ({key.keys[0]})")
+            button.setToolTip(hint_of(key))
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextOnly)
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             button.setCheckable(key.holds_tool)

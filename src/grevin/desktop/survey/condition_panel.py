@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from grevin.core.cache import ByteCache
 from grevin.core.errors import GrevinError
@@ -18,6 +18,7 @@ from grevin.core.survey.report import Reported, summary_lines
 from grevin.core.survey.report_files import check_report_path, write_report
 from grevin.core.survey.survey import Survey, run_survey
 from grevin.core.treatment.plan import TreatedReel, TreatedSource
+from grevin.desktop.dialogs import files
 from grevin.desktop.session import Session
 from grevin.desktop.work.one_task import OneTask
 
@@ -77,9 +78,9 @@ class ConditionPanel(QWidget):
         self.task.cancel()
 
     def _ask(self, both: bool, _checked: bool = False) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Write the condition report", "", KINDS)
-        if name:
-            self.write(Path(name), both)
+        path = files.ask_save(self, "report", "Write the condition report", KINDS)
+        if path is not None:
+            self.write(path, both)
 
     def write(self, path: Path, both: bool = False) -> None:
         """Write the report in the background; with `both` the treated reel is surveyed first."""

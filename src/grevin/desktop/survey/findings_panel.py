@@ -188,6 +188,21 @@ class FindingsPanel(QWidget):
         falling = header.sortIndicatorOrder() == Qt.SortOrder.DescendingOrder
         return Wanted((kind,) if kind else (), self.verdict.currentData(), self.least.value(), frames, order, falling)
 
+    def filters(self) -> dict[str, Any]:
+        """The filters as they are, to be remembered."""
+        return {
+            "kind": self.kind.currentData() or "", "verdict": self.verdict.currentData(),
+            "where": self.where.currentIndex(), "least": self.least.value(),
+        }  # fmt: skip
+
+    def filter(self, filters: dict[str, Any]) -> None:
+        """Set the filters that are remembered; what is not there any more lists everything."""
+        for box, name in ((self.kind, "kind"), (self.verdict, "verdict")):
+            box.setCurrentIndex(max(0, box.findData(str(filters.get(name, "")))))
+        self.where.setCurrentIndex(THIS_SHOT if filters.get("where") == THIS_SHOT else 0)
+        least = filters.get("least", 0.0)
+        self.least.setValue(least if isinstance(least, int | float) else 0.0)
+
     def query(self) -> None:
         """Ask for the rows that are wanted, off the GUI thread."""
         job, entry = self._session.job_file, self._session.entry

@@ -7,7 +7,6 @@ from pathlib import Path
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QAbstractItemView,
-    QFileDialog,
     QGridLayout,
     QPushButton,
     QTreeWidget,
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
 from grevin.core.errors import GrevinError
 from grevin.core.job.marks import Mark
 from grevin.core.job.marks_files import MarkedReel, read_marks, write_marks
+from grevin.desktop.dialogs import files
 from grevin.desktop.keys import hint
 from grevin.desktop.session import Session
 
@@ -142,11 +142,11 @@ class MarksPanel(QWidget):
         self.told.emit(f"{len(marks)} marks read." if changed else f"{path.name} holds no mark that is new.")
 
     def _write(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Write marks", "", KINDS)
-        if name:
-            self.write(Path(name))
+        path = files.ask_save(self, "marks", "Write marks", KINDS)
+        if path is not None:
+            self.write(path)
 
     def _read(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Read marks", "", KINDS)
-        if name:
-            self.read(Path(name))
+        path = files.ask_one(self, "marks", "Read marks", KINDS)
+        if path is not None:
+            self.read(path)

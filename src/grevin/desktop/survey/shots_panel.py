@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 from grevin.core.steps.proposing import Suggestion
 from grevin.core.survey.proposal import proposal_for, words_of
 from grevin.core.survey.survey import Survey
-from grevin.desktop.keys import key_of
+from grevin.desktop.keys import hint_of, key_of
 from grevin.desktop.session import Session
 
 NUMBER, WHERE, NAME, KIND, TREATMENT, HELP = range(6)
@@ -73,7 +73,7 @@ class ShotsPanel(QWidget):
             button = QPushButton(words)
             button.setObjectName(f"do_{name}")
             keyed = name in {"split_shot", "join_shot"}
-            button.setToolTip(f"{tip} ({key_of(name).keys[0]})" if keyed else tip)
+            button.setToolTip(hint_of(key_of(name), tip) if keyed else tip)
             button.clicked.connect(partial(self.do, name))
             grid.addWidget(button, place // 2, place % 2)
         layout = QVBoxLayout(self)

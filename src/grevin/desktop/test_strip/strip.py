@@ -97,7 +97,7 @@ class Cells(QWidget):
 
     def _paint_cell(self, painter: QPainter, cell: QRectF, place: int) -> None:
         pane = cell.adjusted(0, 0, 0, -CAPTION)
-        painter.fillRect(pane, style.TABLE)
+        painter.fillRect(pane, style.table())
         look = next(iter(self._looks.values()), None) if place == 0 else self._looks.get(place - 1)
         if look is not None:
             self._paint_look(painter, pane, look, place)
