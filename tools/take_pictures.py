@@ -228,7 +228,7 @@ def look_at(window: Window, point: tuple[float, float]) -> None:
 def take_all(window: Window) -> None:
     """Every main view."""
     picture(window, "start")
-    window.open(make_demo(HOME / "demo", Progress()).job)
+    window.open(make_demo(HOME / "demo", Progress(), every=True).job)
     settle(window)
     while window.taking_in.busy:
         wait(100)

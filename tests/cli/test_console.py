@@ -92,7 +92,9 @@ def test_demo_draws_and_leaves_where_no_window_is_wanted(
     from grevin.demo.making import demo_files
 
     asked: list[Path] = []
-    monkeypatch.setattr("grevin.demo.making.make_demo", lambda place, _: asked.append(place) or demo_files(place))
+    monkeypatch.setattr(
+        "grevin.demo.making.make_demo", lambda place, _, every: asked.append(place) or demo_files(place)
+    )
     status, out, _ = call(capsys, "demo", "--no-window", "--folder", tmp_path)
     assert status == 0
     assert asked == [tmp_path]

@@ -1,12 +1,14 @@
 from __future__ import annotations
 
 import json
+from contextlib import closing
 from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pytest
 
+from grevin.core.job.job_file import JobFile
 from grevin.core.measure.fields import combing
 from grevin.core.media.opening import open_reel
 from grevin.core.progress import Progress
@@ -17,9 +19,10 @@ from grevin.core.survey.survey import run_survey
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from grevin.core.treatment.verdicts import same_place
-from grevin.demo.making import make_demo, make_time_reels
+from grevin.demo.making import draw_where_missing, make_demo
 from grevin.demo.reel import DemoReel
 from grevin.demo.time_reels import TimeReel, film_on_tape, time_reels
+from grevin.desktop.work.opening import prepare
 
 
 @pytest.mark.slow
@@ -115,15 +118,26 @@ def test_the_frames_at_the_ferrys_pause_are_made_anew() -> None:
     assert not np.array_equal(found.result.frame(bad[0]).planes[0], source.frame(bad[0] - 1).planes[0])
 
 
-def test_time_reels_are_written_once_with_their_truth(tmp_path: Path) -> None:
+def test_other_reels_are_drawn_when_they_are_opened_once_with_their_truth(tmp_path: Path) -> None:
     small = replace(time_reels()[1], length=4)
+    path = tmp_path / f"{small.name}.mkv"
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr("grevin.demo.making.time_reels", lambda: (small,))
-        (path,) = make_time_reels(tmp_path, Progress())
+        draw_where_missing(path, Progress())
+        assert not path.exists(), "a file of that name elsewhere is nobody's demo"
+        files = make_demo(tmp_path, Progress(), range(2))
+        assert files.others == (path,)
+        assert not path.exists(), "it waits until it is opened"
+        prepared = prepare([files.job], Progress(), 1)
+        prepared.reel.close()
         written = path.stat().st_mtime_ns
-        assert make_time_reels(tmp_path, Progress()) == (path,)
+        draw_where_missing(path, Progress())
         assert path.stat().st_mtime_ns == written
-        assert make_time_reels(tmp_path, Progress(), names=()) == ()
+        other = replace(small, name="new-reel")
+        patch.setattr("grevin.demo.making.time_reels", lambda: (small, other))
+        make_demo(tmp_path, Progress(), range(2))
+    with closing(JobFile.open(tmp_path / "port-ellery.grevin")) as job:
+        assert [Path(reel.path).stem for reel in job.document.reels][1:] == [small.name, "new-reel"]
     truth = json.loads((tmp_path / "truth" / f"{small.name}.json").read_text())
     assert truth["true_rate"] == "25/2"
     reel = open_reel(path)

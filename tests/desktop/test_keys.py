@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QApplication, QComboBox, QSpinBox, QToolButton
 from pytestqt.qtbot import QtBot
 
 from grevin.desktop.keys import hint, key_of
-from grevin.desktop.menus import TITLES
+from grevin.desktop.menus import ON_FINDINGS, ON_FRAMES, ON_PATH, ON_PICTURE, TITLES
 from grevin.desktop.steps.desks import every_key
 from grevin.desktop.window import Window
 from tests.desktop.conftest import settle
@@ -194,3 +194,23 @@ def test_menus_tick_what_is_on_and_their_letters_are_no_keys(qtbot: QtBot, windo
     letters = {f"Alt+{words[words.index('&') + 1].upper()}" for words in TITLES.values()}
     assert len(letters) == len(TITLES)
     assert not letters & {text for key in every_key() for text in key.keys}
+
+
+def test_a_right_click_offers_what_can_be_done_there(qtbot: QtBot, window: Window) -> None:
+    window.session.add_step("dirt")
+    settle(qtbot, window)
+    for where, acts in (
+        (window.bench.table, ON_PICTURE),
+        (window.column, ON_FRAMES),
+        (window.survey.findings.view, ON_FINDINGS),
+    ):
+        assert where.contextMenuPolicy() == Qt.ContextMenuPolicy.CustomContextMenu
+        menu = window.menus.menu_of(acts)
+        offered = [action.objectName() for action in menu.actions() if not action.isSeparator()]
+        assert offered == [f"act_{act}" for act in acts if act and window.menus.actions[act].isEnabled()]
+        menu.deleteLater()
+    menu = window.menus.menu_of(ON_PATH)
+    next(action for action in menu.actions() if action.objectName() == "act_step_again").trigger()
+    settle(qtbot, window)
+    assert len(window.session.treatment.steps) == 2
+    menu.deleteLater()

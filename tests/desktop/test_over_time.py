@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QSpinBox, QToolButton
+from PySide6.QtWidgets import QCheckBox, QSpinBox, QToolButton
 from pytestqt.qtbot import QtBot
 
+from grevin.desktop.treatment_path.over_time_panel import Curve
 from grevin.desktop.window import Window
 from tests.desktop.conftest import settle
 
@@ -61,3 +62,27 @@ def test_settings_that_are_seldom_changed_are_folded_away(qtbot: QtBot, window: 
     session.add_step("pick")
     settle(qtbot, window)
     assert bench.path.card(1).findChild(QSpinBox, "captures").text() == "found by itself"
+
+
+def test_a_number_changes_with_ease_and_shows_its_curve(qtbot: QtBot, window: Window) -> None:
+    session, bench = window.session, window.bench
+    session.add_step("dirt")
+    settle(qtbot, window)
+    card = bench.path.card(1)
+    for frame, value in ((0, 1), (8, 9)):
+        session.go(frame)
+        settle(qtbot, window)
+        if frame == 0:
+            card.findChild(QToolButton, "key_grow_px").click()
+        card.findChild(QSpinBox, "grow_px").setValue(value)
+        settle(qtbot, window)
+    assert session.treatment.steps[0].over_time[0].at(2) == 3
+    card.findChild(QCheckBox, "ease_grow_px").click()
+    settle(qtbot, window)
+    assert session.treatment.steps[0].over_time[0].at(2) == 1 + 8 * 0.15625, "slowly at both ends"
+    curve = card.findChild(Curve)
+    assert curve.isVisible()
+    assert "grow_px over time: 1 at frame 0, 9 at frame 8" in curve.toolTip()
+    card.findChild(QToolButton, "remove_drawn").click()
+    settle(qtbot, window)
+    assert session.treatment.steps[0].over_time == ()

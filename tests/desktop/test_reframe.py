@@ -78,7 +78,7 @@ def test_numbers_that_change_over_time_are_shown_and_taken_out(qtbot: QtBot, tre
     )
     session.change_over_time(1, (changing,))
     settle(qtbot, treated)
-    words = [label for label in treated.findChildren(QLabel) if "grow_px over time" in label.text()]
+    words = [label for label in treated.findChildren(QLabel) if label.text() == "Grow: 2 key frames"]
     assert words[0].isVisible()
     assert session.chain is not None
     assert session.chain.steps[0].settings_at(4).grow_px == 5

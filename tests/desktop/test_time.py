@@ -121,9 +121,9 @@ def test_frames_are_typed_and_made_anew(qtbot: QtBot, new_window, tmp_path: Path
     assert field.text() == "5, 9-10"
     session.go(5)
     settle(qtbot, window)
-    assert bench.table.look.time == "made anew"
+    assert bench.table.look.time == "rebuilt"
     assert not np.array_equal(bench.table.look.frame.planes[0], clean.frame(5).planes[0])
-    assert "made anew" in window.column._words(9)
+    assert "rebuilt" in window.column._words(9)
     field.setText("5, x")
     field.editingFinished.emit()
     assert "not allowed" in window.messages.text
@@ -239,7 +239,7 @@ def test_the_splice_shows_the_good_frames_around_and_plays_over_the_seam(qtbot: 
     assert session.place.frame == 3
     look = table.look
     assert [number for number, _ in look.seam] == [2, 4]
-    assert pane_words(look, bench.looking.ways) == ("last good: 2", "made: 3", "first good: 4")
+    assert pane_words(look, bench.looking.ways) == ("last good: 2", "rebuilt: 3", "first good: 4")
     assert len(table.panes()) == 3
     qtbot.keyClick(table, Qt.Key.Key_R, Qt.KeyboardModifier.ShiftModifier)
     assert "No more frames" in bar_window.messages.text
@@ -261,10 +261,10 @@ def test_frames_that_were_put_in_are_stepped_through_and_played(qtbot: QtBot, ba
         assert table.look.output == output
     assert session.place.frame == 3
     assert "new frames follow" in bar_window.column._words(2)
-    assert "made anew" not in bar_window.column._words(2)
+    assert "rebuilt" not in bar_window.column._words(2)
     qtbot.keyClick(table, Qt.Key.Key_D)
     settle(qtbot, bar_window)
-    assert (session.place.frame, table.look.time) == (2, "made anew, output frame 5 of 10")
+    assert (session.place.frame, table.look.time) == (2, "rebuilt, output frame 5 of 10")
     assert bench.strip.caption(5) == ("5", "made, after frame 2")
     assert bench.strip.caption(6)[1] == "frame 3"
     qtbot.keyClick(table, Qt.Key.Key_Space)

@@ -13,6 +13,7 @@ from grevin.cli.window import show_window
 
 def demo(
     folder: Annotated[Path | None, typer.Option(help="Where the reel is kept.")] = None,
+    every: Annotated[bool, typer.Option("--every", help="Draw all its reels now, not when they are opened.")] = False,
     no_window: Annotated[bool, typer.Option("--no-window", help="Only draw the reel.")] = False,
 ) -> None:
     """Draw the dirty film reel of Port Ellery (once) and open the window on it."""
@@ -20,7 +21,7 @@ def demo(
 
     place = folder or demo_folder()
     with console.progress() as progress:
-        files = make_demo(place, progress)
+        files = make_demo(place, progress, every=every)
     console.say(f"The demo reel is {files.reel}.")
     if not no_window:
         show_window(files.job)

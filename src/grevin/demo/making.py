@@ -1,10 +1,13 @@
-"""Making the demo: draw, damage, keep the truth, write the reel, set up a job. Done once."""
+"""Making the demo: draw, damage, keep the truth, write the reel, set up a job. Done once.
+
+The first reel is drawn with the job; the others when one of them is opened.
+"""
 
 from __future__ import annotations
 
 import json
-from collections.abc import Collection, Iterator
-from contextlib import contextmanager
+from collections.abc import Iterator
+from contextlib import closing, contextmanager
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -57,13 +60,14 @@ def demo_files(folder: Path) -> DemoFiles:
     return DemoFiles(folder / "port-ellery-reel.mkv", folder / "truth", folder / "port-ellery.grevin")
 
 
-def make_demo(folder: Path, progress: Progress, frames: range | None = None) -> DemoFiles:
-    """Draw and damage the reel unless that was done before.
+def make_demo(folder: Path, progress: Progress, frames: range | None = None, every: bool = False) -> DemoFiles:
+    """Draw and damage the first reel unless that was done before, and list the others in the job.
 
     Args:
         folder: where to keep it.
         progress: one unit a frame.
         frames: only these frames of the reel (for tests); None for all.
+        every: draw the other reels too, which otherwise waits until one is opened.
     """
     files = demo_files(folder)
     mark = files.truth / "made.json"
@@ -73,38 +77,43 @@ def make_demo(folder: Path, progress: Progress, frames: range | None = None) -> 
         mark.unlink(missing_ok=True)
         _draw(files, frames, progress)
         mark.write_text(json.dumps(wanted))
-    if frames is None:
-        files = replace(files, others=make_time_reels(folder, progress))
-    if not files.job.exists():
-        reels = tuple(Reel(id=place, path=str(path)) for place, path in enumerate((files.reel, *files.others)))
-        JobFile.create(files.job, Job(reels=reels)).close()
+    files = replace(files, others=tuple(folder / f"{reel.name}.mkv" for reel in time_reels()))
+    if every:
+        for path in files.others:
+            draw_where_missing(path, progress)
+    _list_reels(files)
     return files
 
 
-def make_time_reels(folder: Path, progress: Progress, names: Collection[str] | None = None) -> tuple[Path, ...]:
-    """Draw the reels whose time is to be put right, each unless that was done before.
+def _list_reels(files: DemoFiles) -> None:
+    """A job with all reels; one of before gets those that came since."""
+    paths = [files.reel, *files.others]
+    if not files.job.exists():
+        JobFile.create(files.job, Job(reels=tuple(Reel(id=n, path=str(path)) for n, path in enumerate(paths)))).close()
+        return
+    with closing(JobFile.open(files.job)) as job:
+        known = {Path(reel.path).name for reel in job.document.reels}
+        fresh = [path for path in paths if path.name not in known]
+        if fresh:
+            job.act("Reels of the demo that are new", job.document.with_added(fresh))
+
+
+def draw_where_missing(path: Path, progress: Progress) -> None:
+    """Draw one of the demo's other reels unless that was done before; any other path is left alone.
 
     Args:
-        folder: where to keep them.
+        path: where the reel lies or is to lie, in the folder of a demo.
         progress: one unit a frame.
-        names: only these; None for all.
-
-    Returns:
-        Their files, in order.
     """
-    made: list[Path] = []
-    for reel in time_reels():
-        if names is not None and reel.name not in names:
-            continue
-        path, truth = folder / f"{reel.name}.mkv", folder / "truth" / f"{reel.name}.json"
-        wanted = {"version": TIME_REELS_VERSION, **reel.truth}
-        if not (path.exists() and truth.exists() and json.loads(truth.read_text()) == wanted):
-            truth.parent.mkdir(parents=True, exist_ok=True)
-            truth.unlink(missing_ok=True)
-            _write(path, reel, progress)
-            truth.write_text(json.dumps(wanted))
-        made.append(path)
-    return tuple(made)
+    reel = next((one for one in time_reels() if f"{one.name}.mkv" == path.name), None)
+    truth = path.parent / "truth" / f"{path.stem}.json"
+    if reel is None or not truth.parent.is_dir():
+        return
+    wanted = {"version": TIME_REELS_VERSION, **reel.truth}
+    if not (path.exists() and truth.exists() and json.loads(truth.read_text()) == wanted):
+        truth.unlink(missing_ok=True)
+        _write(path, reel, progress)
+        truth.write_text(json.dumps(wanted))
 
 
 def _write(path: Path, reel: TimeReel, progress: Progress) -> None:

@@ -15,6 +15,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from grevin.desktop.spoken_names import give_name
+
 LISTS = (QAbstractItemView, QTextBrowser, QComboBox, QAbstractSlider, QLineEdit, QAbstractSpinBox)
 TURNED = (QComboBox, QAbstractSpinBox)
 OWN_KEYS = {
@@ -29,6 +31,7 @@ class FocusRules(QObject):
 
     Arrows, Home, End, Page and Del belong to the list or field that has the focus. The wheel changes no field that was
     not chosen first. A button that was clicked does not keep the focus, so that Space goes on playing.
+    What takes the focus has a name that can be spoken.
     """
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
@@ -41,11 +44,19 @@ class FocusRules(QObject):
         elif kind == QEvent.Type.Wheel and isinstance(watched, TURNED) and not watched.hasFocus():
             event.ignore()  # what lies around it may scroll
             return True
-        elif kind == QEvent.Type.Polish and isinstance(watched, QAbstractButton):
-            _keep_focus_away(watched)
-        elif kind == QEvent.Type.Polish and isinstance(watched, TURNED):
-            _by_click_or_tab(watched)
+        elif kind == QEvent.Type.Polish and isinstance(watched, QWidget):
+            self.meet(watched)
         return super().eventFilter(watched, event)
+
+    @staticmethod
+    def meet(widget: QWidget) -> None:
+        """A widget is about to be seen for the first time."""
+        if isinstance(widget, QAbstractButton):
+            _keep_focus_away(widget)
+        elif isinstance(widget, TURNED):
+            _by_click_or_tab(widget)
+        if widget.focusPolicy() != Qt.FocusPolicy.NoFocus or isinstance(widget, QAbstractButton):
+            give_name(widget)
 
 
 def _keep_focus_away(button: QAbstractButton) -> None:

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMainWindow, QMenu, QWidget
 
@@ -17,6 +17,18 @@ TITLES = {
     "Job": "&Job", "Change": "Cha&nge", "Region": "Re&gion", "Step": "S&tep", "Go": "G&o", "Look": "&Look",
     "Verdict": "V&erdict", "Survey": "S&urvey", "Measure": "&Measure", "Place": "&Place", "Help": "&Help",
 }  # fmt: skip
+
+# what a right click offers
+ON_PICTURE = (
+    "zoom_fit", "zoom_100", "", "wipe", "side", "difference", "taken", "evidence", "", "draw_rectangle",
+    "draw_ellipse", "draw_polygon", "", "measure_whole", "mark", "one_picture",
+)  # fmt: skip
+ON_FRAMES = ("mark", "split_shot", "join_shot", "", "loop_start", "loop_end", "loop_shot", "loop_all", "", "count")
+ON_PATH = (
+    "add_step", "step_rests", "step_again", "step_earlier", "step_later", "step_out", "", "test_strip", "copy_regions",
+    "paste_regions", "", "save_recipe", "take_recipe",
+)  # fmt: skip
+ON_FINDINGS = ("mend", "leave", "undecided", "play_around", "", "doubt_on", "doubt_back")
 
 
 class Menus(QObject):
@@ -78,6 +90,28 @@ class Menus(QObject):
             tip = changed.get(widget.toolTip())
             if tip is not None and tip != widget.toolTip():
                 widget.setToolTip(tip)
+
+    def offer(self, widget: QWidget, acts: Sequence[str]) -> None:
+        """Offer acts where a person tries a right click; those that do not hold now are left out.
+
+        Args:
+            widget: where.
+            acts: in order; "" for a line between.
+        """
+        widget.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        widget.customContextMenuRequested.connect(lambda at: self.menu_of(acts).popup(widget.mapToGlobal(at)))
+
+    def menu_of(self, acts: Sequence[str]) -> QMenu:
+        """A menu of some acts."""
+        self.show_states()
+        menu = QMenu(self._window)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        for act in acts:
+            if not act:
+                menu.addSeparator()
+            elif self.actions[act].isEnabled():
+                menu.addAction(self.actions[act])
+        return menu
 
     def show_states(self) -> None:
         """Tick what is on."""

@@ -25,7 +25,7 @@ from grevin.desktop.job_opening import JobOpening
 from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.light_table.view import FIT
 from grevin.desktop.memory import remember_looking, restore_looking
-from grevin.desktop.menus import Menus
+from grevin.desktop.menus import ON_FINDINGS, ON_FRAMES, ON_PATH, ON_PICTURE, Menus
 from grevin.desktop.own_keys import OwnKeys
 from grevin.desktop.recipes.recipes import Recipes
 from grevin.desktop.reel_facts import ReelFacts
@@ -90,6 +90,12 @@ class Window(QMainWindow):
             {**self.bench.states, "full_screen": self.isFullScreen, "surround": style.light_surround},
         )
         self.menus.wanted.connect(self.do)
+        for where, acts in (
+            (self.bench.table, ON_PICTURE), (self.survey.table, ON_PICTURE), (self.column, ON_FRAMES),
+            (self.bench.strip, ON_FRAMES), (self.bench.path.clicked_on, ON_PATH),
+            (self.survey.findings.view, ON_FINDINGS),
+        ):  # fmt: skip
+            self.menus.offer(where, acts)
         self._acts = self._make_acts()
         self._connect()
         self._restore_window()
@@ -154,6 +160,8 @@ class Window(QMainWindow):
         self._remember_timer.start()
         application().installEventFilter(self.held_keys)
         application().installEventFilter(self.focus_rules)
+        for widget in self.findChildren(QWidget):  # those that were polished before anybody listened
+            self.focus_rules.meet(widget)
 
     # Acts
 

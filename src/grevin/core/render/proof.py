@@ -54,7 +54,7 @@ class Proof:
 
     def sentence(self) -> str:
         """The proof in words."""
-        time = f" {self.made} were made anew." if self.made else ""
+        time = f" {self.made} were rebuilt." if self.made else ""
         time += f" {self.left_out} frames of the source were left out." if self.left_out else ""
         whole = f" {self.reshaped} were changed as a whole by {self._by()}." if self.reshaped else ""
         return (

@@ -82,5 +82,5 @@ class Retimed:
             return ()
         return (
             f"The speed is right in the mean only: at frame {frame} picture and sound are {float(seconds):.2f} s "
-            "apart. Repeats that are made anew in place keep both together.",
+            "apart. Repeats that are rebuilt in place keep both together.",
         )

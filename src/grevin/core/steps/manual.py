@@ -18,10 +18,16 @@ def manual_page(step: AnyStep) -> str:
     return "\n".join([f"# {step.label} (`{step.id}`)", "", words.strip(), "", "## Settings", "", head, *rows, ""])
 
 
+def _choice(value: object, words: dict[str, str]) -> str:
+    """A value as recipes hold it, and how the form calls it where that differs."""
+    told = words.get(str(value))
+    return f"`{value}` ({told})" if told else f"`{value}`"
+
+
 def _row(name: str, field: Any) -> str:
     extra = field.json_schema_extra
     if get_origin(field.annotation) is Literal:
-        allowed = ", ".join(f"`{choice}`" for choice in get_args(field.annotation))
+        allowed = ", ".join(_choice(choice, extra["words"]) for choice in get_args(field.annotation))
     elif is_numbers(field.annotation):
         allowed = "a list of whole numbers"
     elif (item := typed_item(field.annotation)) is not None:

@@ -18,6 +18,7 @@ def setting(
     default: Any, *, label: str, help: str, unit: str = "", low: float | None = None, high: float | None = None,
     decimals: int = 0, step: float = 1.0, when: Mapping[str, str] | None = None,
     names_frames: Literal["", "each", "first", "last", "keys"] = "", lowest: str = "", rare: bool = False,
+    words: Mapping[str, str] | None = None,
 ) -> Any:  # fmt: skip
     """Declare one setting.
 
@@ -34,11 +35,12 @@ def setting(
         names_frames: where the setting of a time step lists frames of the reel: whether each place where one is shown
             is meant, the first or the last; "keys" for things with key frames.
         lowest: what the smallest value means, in words that the form shows instead of it.
+        words: what people read for values that are chosen among; recipes hold the values themselves.
         rare: whether it is seldom changed; the form folds it away until it is asked for or differs from the default.
     """
     extra: dict[str, Any] = {"unit": unit, "low": low, "high": high, "decimals": decimals, "step": step}
     extra["when"] = dict(when or {})
-    extra |= {"names_frames": names_frames, "lowest": lowest, "rare": rare}
+    extra |= {"names_frames": names_frames, "lowest": lowest, "rare": rare, "words": dict(words or {})}
     return pydantic.Field(default, title=label, description=help, ge=low, le=high, json_schema_extra=extra)
 
 
@@ -79,6 +81,13 @@ def is_rare(model: type[Settings], name: str) -> bool:
     """Whether a setting is seldom changed."""
     extra = model.model_fields[name].json_schema_extra
     return bool(extra.get("rare", False)) if isinstance(extra, dict) else False
+
+
+def value_words(model: type[Settings], name: str, value: object) -> str:
+    """What people read for a value of a setting that is chosen among."""
+    extra = model.model_fields[name].json_schema_extra
+    words = extra.get("words") if isinstance(extra, dict) else None
+    return str(words.get(str(value), value)) if isinstance(words, dict) else str(value)
 
 
 def is_list(annotation: object) -> bool:

@@ -161,7 +161,7 @@ class Chain:
         shown = int(timeline.sources[output])
         place = f"output frame {output} of {len(timeline)}" if timeline.moves else ""
         if timeline.made[output] and shown == frame:
-            return ", ".join(filter(None, ("made anew", place)))
+            return ", ".join(filter(None, ("rebuilt", place)))
         if shown != frame:
             return f"left out; shown instead: {place}, frame {shown} of the reel"
         return place

@@ -40,7 +40,7 @@ def _compare_words(look: Look, ways: Ways, wipe: Wipe) -> str:
     if ways.compare == "side":
         return "Side by side"
     if ways.compare == "splice":
-        return "Splice: the frame between the good ones around it"
+        return "Seam view: the frame between the good ones around it"
     if look.computed is None:
         return "Source and view point differ in size: nothing to subtract"
     if ways.compare == "difference":
@@ -71,5 +71,5 @@ def pane_words(look: Look, ways: Ways) -> tuple[str, ...]:
         return "source", "view point"
     here = look.number if look.output is None else look.output
     (last, _), (first, _) = look.seam
-    made = "made" if "made" in look.time else "this frame"
+    made = "rebuilt" if "rebuilt" in look.time else "this frame"
     return f"last good: {last}", f"{made}: {here}", f"first good: {first}"

@@ -5,7 +5,16 @@ from __future__ import annotations
 from functools import partial
 
 from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QSplitter, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
 
 from grevin.core.intake.declared import Declared
 from grevin.core.intake.examination import contradictions
@@ -19,7 +28,9 @@ from grevin.desktop.style import look as style
 from grevin.desktop.work.looks import Look, Ways
 
 SHOWN_FINDINGS = 4
+IN_A_ROW = 3  # buttons
 QUARTER = 90
+IN_A_ROW = 3  # buttons
 LIST_HEIGHT = 150
 
 
@@ -69,14 +80,16 @@ class Intake(QWidget):
         layout.addWidget(left, 7)
         layout.addLayout(right, 5)
 
-    def _buttons(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        for name, icon, words, tip in (
-            ("turn", "turn", "Turn", "A quarter turn clockwise, sample for sample."),
-            ("flip_sideways", "flip", "Flip sideways", "Exchange left and right."),
-            ("flip_upright", "flip_upright", "Flip upright", "Exchange top and bottom."),
-            ("head", "shot_back", "Head", "Leave out everything before the present frame."),
-            ("tail", "shot_forward", "Tail", "Leave out everything after the present frame."),
+    def _buttons(self) -> QGridLayout:
+        grid = QGridLayout()
+        for place, (name, icon, words, tip) in enumerate(
+            (
+                ("turn", "turn", "Turn", "A quarter turn clockwise, sample for sample."),
+                ("flip_sideways", "flip", "Flip horizontally", "Exchange left and right."),
+                ("flip_upright", "flip_upright", "Flip vertically", "Exchange top and bottom."),
+                ("head", "shot_back", "Trim head here", "Leave out everything before the present frame."),
+                ("tail", "shot_forward", "Trim tail here", "Leave out everything after the present frame."),
+            )
         ):
             button = QPushButton(style.icon(icon), words)
             button.setObjectName(f"do_{name}")
@@ -84,8 +97,8 @@ class Intake(QWidget):
             button.setToolTip(f"{tip} The file is not touched; undo takes it back.")
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             button.clicked.connect(partial(self._set, name))
-            row.addWidget(button)
-        return row
+            grid.addWidget(button, place // IN_A_ROW, place % IN_A_ROW)
+        return grid
 
     def _connect(self) -> None:
         session = self._session
@@ -135,4 +148,4 @@ class Intake(QWidget):
             sentences.append(f"{len(lost)} frames in all cannot be read; the reel column marks them with a cross.")
         if session.examined is None:
             sentences.append("The picture is still being examined …")
-        self.doubts.setText("\n".join(f"≠  {words}" for words in sentences) or "Nothing contradicts what was found.")
+        self.doubts.setText("\n".join(f"•  {words}" for words in sentences) or "No contradictions found.")

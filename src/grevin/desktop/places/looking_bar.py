@@ -45,7 +45,7 @@ class LookingBar(QWidget):
         layout.addWidget(before)
         self._compare = self._choice(
             "compare", {label: key for key, label in COMPARE_LABELS.items()},
-            "How pictures are compared (C wipe, S side by side, Shift+S splice, Shift+T difference, T taken away).",
+            "How pictures are compared (C wipe, S side by side, Shift+S seam view, Shift+T difference, T taken away).",
         )  # fmt: skip
         layout.addWidget(self._compare)
         self._gain = QDoubleSpinBox()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from pathlib import Path
 from typing import get_args
 
@@ -310,11 +311,16 @@ class Output(QWidget):
             self.faulted.emit(fault)
 
 
+def local_time(moment: str) -> str:
+    """A moment that is kept in universal time, as the clock on the wall said it."""
+    return f"{datetime.fromisoformat(moment).astimezone():%Y-%m-%d %H:%M}"
+
+
 def _run_card(done_at: str, proof: dict[str, object]) -> QWidget:
     card = QFrame()
     card.setObjectName("card")
     layout = QVBoxLayout(card)
-    title = QLabel(f"{Path(str(proof['output'])).name}   {done_at.replace('T', ' ')[:16]} UTC")
+    title = QLabel(f"{Path(str(proof['output'])).name}   {local_time(done_at)}")
     title.setProperty("title", True)
     title.setToolTip(str(proof["output"]))
     layout.addWidget(title)

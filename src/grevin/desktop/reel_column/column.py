@@ -338,7 +338,7 @@ class ReelColumn(QWidget):
                 count = counted if exact is None else exact
                 parts.append(f"{lane.head} not looked for yet" if count is None else f"{count:.0f} {lane.unit}")
         for runs, words in (
-            (self._marks.left_out, "left out"), (self._marks.made, "made anew"),
+            (self._marks.left_out, "left out"), (self._marks.made, "rebuilt"),
             (self._marks.put_in, "new frames follow"),
             (tuple(range(key, key + 1) for key in self._marks.keys), "key frame of the selected step"),
         ):  # fmt: skip

@@ -26,7 +26,9 @@ from grevin.desktop.reel_column.stretch import Stretch
 from grevin.desktop.steps.desks import LANES
 from grevin.desktop.style import look as style
 
-NAMES_WIDTH = 118
+NAMES_WIDTH = 172
+SCALE_WIDTH = 34  # of the values at the edges of a row
+LEAST_GAP = 14  # px between two numbers of frames
 ROW_HEIGHT = 38
 FOOT = 16
 GROUND = QColor(34, 34, 34)
@@ -145,13 +147,21 @@ class SurveyChart(QWidget):
         if not self._length:
             return
         self._draw_over(painter)
-        painter.setPen(style.QUIET)
-        box = QRectF(NAMES_WIDTH, self.height() - FOOT, self.width() - NAMES_WIDTH - 4, FOOT)
-        painter.drawText(
-            box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, str(self.stretch.frames.start)
-        )
-        last = str(max(self.stretch.frames.start, self.stretch.frames.stop - 1))
-        painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, last)
+        self._draw_frames(painter)
+
+    def _draw_frames(self, painter: QPainter) -> None:
+        """Numbers of frames under the curves, at round steps, with a fine line up through the rows."""
+        frames = self.stretch.frames
+        room = painter.fontMetrics().horizontalAdvance("0" * len(str(frames.stop))) + LEAST_GAP
+        step = _round_step(len(frames) * room / self._wide)
+        foot = self.height() - FOOT
+        for frame in range(-(-frames.start // step) * step, frames.stop, step):
+            x = self._x(frame)
+            painter.setPen(QPen(style.LINE, 1, Qt.PenStyle.DotLine))
+            painter.drawLine(QPointF(x, 0), QPointF(x, foot + 3))
+            painter.setPen(style.QUIET)
+            if x + room - LEAST_GAP < self.width():
+                painter.drawText(QPointF(x + 2, self.height() - 4), str(frame))
 
     def _columns(self) -> tuple[range, Frames, Frames]:
         columns = range(NAMES_WIDTH, NAMES_WIDTH + self._wide)
@@ -161,7 +171,7 @@ class SurveyChart(QWidget):
         ground = QRectF(NAMES_WIDTH, top + 1, self.width() - NAMES_WIDTH, ROW_HEIGHT - 3)
         painter.fillRect(ground, GROUND)
         painter.setPen(style.TEXT)
-        box = QRectF(6, top + 2, NAMES_WIDTH - 12, ROW_HEIGHT / 2 - 1)
+        box = QRectF(6, top + 2, NAMES_WIDTH - 12 - SCALE_WIDTH, ROW_HEIGHT / 2 - 1)
         painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, curve_words(name))
         if self._lanes is None or not self._length:
             return
@@ -169,6 +179,7 @@ class SurveyChart(QWidget):
         span = self._lanes.span(name, starts, stops)
         known = np.nonzero(~np.isnan(span.low))[0]
         low, high = self._scale(name)
+        self._draw_scale(painter, ground, low, high)
         deep = ground.height() - 4
 
         def y(value: float) -> float:
@@ -185,6 +196,18 @@ class SurveyChart(QWidget):
             points += [QPointF(columns[last], y(float(value))) for value in (span.low[last], span.high[last])]
         if points:
             painter.drawPolyline(QPolygonF(points))
+
+    def _draw_scale(self, painter: QPainter, ground: QRectF, low: float, high: float) -> None:
+        """The values of the upper and the lower edge; the middle where the curve goes both ways."""
+        painter.setPen(style.QUIET)
+        box = QRectF(6, ground.top(), NAMES_WIDTH - 10, ground.height())
+        flags = Qt.AlignmentFlag
+        painter.drawText(box, flags.AlignRight | flags.AlignTop, f"{high:.3g}")
+        painter.drawText(box, flags.AlignRight | flags.AlignBottom, f"{low:.3g}")
+        if low < 0 < high:
+            y = ground.top() + 2 + (ground.height() - 4) * high / (high - low)
+            painter.setPen(QPen(style.LINE, 1))
+            painter.drawLine(QPointF(ground.left(), y), QPointF(ground.right(), y))
 
     def _scale(self, name: str) -> tuple[float, float]:
         low, high = CURVE_SCALES.get(name, (0.0, 1.0))
@@ -207,9 +230,11 @@ class SurveyChart(QWidget):
         for place, name in enumerate(self.names):
             value = self._lanes.value(name, self._frame) if self._lanes is not None else None
             words = "not measured" if value is None else f"{value:.4g} {UNITS.get(name, '')}"
-            box = QRectF(6, place * ROW_HEIGHT + ROW_HEIGHT / 2, NAMES_WIDTH - 12, ROW_HEIGHT / 2 - 2)
+            box = QRectF(6, place * ROW_HEIGHT + ROW_HEIGHT / 2, NAMES_WIDTH - 12 - SCALE_WIDTH, ROW_HEIGHT / 2 - 2)
             flags = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
-            painter.drawText(box, flags, painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, 106))
+            painter.drawText(
+                box, flags, painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, round(box.width()))
+            )
 
     # Pointer
 
@@ -260,6 +285,14 @@ class SurveyChart(QWidget):
     def _toggle(self, name: str, on: bool) -> None:
         chosen = {*self.names, name} if on else set(self.names) - {name}
         self.show_curves(tuple(one for one in CURVE_SCALES if one in chosen))
+
+
+def _round_step(least: float) -> int:
+    """The next of 1, 2, 5, 10, 20 ... frames."""
+    step = 1
+    while step < least:
+        step = step * 5 // 2 if str(step)[0] == "2" else step * 2
+    return step
 
 
 def _counts_damage(curve: str) -> bool:

@@ -27,11 +27,11 @@ from grevin.desktop.steps.desks import desk_of
 from grevin.desktop.steps.panel import DeskPanel
 from grevin.desktop.style import look as style
 from grevin.desktop.treatment_path.chooser import Chooser
-from grevin.desktop.treatment_path.drawn_rows import DrawnRows
+from grevin.desktop.treatment_path.over_time_panel import OverTimePanel
 from grevin.desktop.treatment_path.settings_form import SettingsForm
 
 RAIL_WIDTH = 22
-PATH_WIDTH = 292
+PATH_WIDTH = 306
 NODE_Y = 16
 DRAG_PX = 14  # a shorter way is a click
 
@@ -124,7 +124,8 @@ class Card(QFrame):
         if self.regions is not None:
             self.regions.acted.connect(self.acted)
             layout.addWidget(self.regions)
-        self._over_time = DrawnRows()
+        fields = kind.settings_model.model_fields
+        self._over_time = OverTimePanel({name: field.title or name for name, field in fields.items()})
         self._over_time.changed.connect(self.over_time_changed)
         layout.addWidget(self._over_time)
 
@@ -141,7 +142,7 @@ class Card(QFrame):
         self._desk.setVisible(unfolded and bool(self._keys))
         if self.regions is not None:
             self.regions.setVisible(unfolded)
-        self._over_time.show_things(step.over_time if unfolded else ())
+        self._over_time.show_changes(step.over_time if unfolded else (), frame)
         if self.property("looked") != looked:
             self.setProperty("looked", looked)
             self.style().unpolish(self)
@@ -204,6 +205,7 @@ class TreatmentPath(QScrollArea):
         self._layout.setContentsMargins(4, 4, 6, 4)
         self._layout.setSpacing(0)
         self.setWidget(self._inner)
+        self.clicked_on = self._inner  # what a right click lands on, wherever on the path
         self._shape: tuple[str, ...] | None = None
         self._cards: list[Card] = []
         self._rails: list[Rail] = []

@@ -36,6 +36,7 @@ from grevin.desktop.style import look as style
 from grevin.desktop.treatment_path.drawn_rows import DrawnRows
 
 MARK = QSize(18, 20)
+LABEL_WIDTH = 118  # px; longer ones take two lines
 LEAST_WIDTH = 84  # px, of a number
 
 
@@ -71,9 +72,12 @@ class SettingsForm(QWidget):
             control.setToolTip(tip)
             label = QLabel(field.title or name)
             label.setToolTip(tip)
+            label.setWordWrap(True)
+            label.setMinimumWidth(min(LABEL_WIDTH, label.fontMetrics().horizontalAdvance(label.text())))
             label.setBuddy(control)
+            control.setAccessibleName(field.title or name)
             self._controls[name] = control
-            self._holders[name] = self._with_key(name, control)
+            self._holders[name] = self._with_key(name, field.title or name, control)
             layout.addRow(label, self._holders[name])
         self._model = model
         self._rare = {name for name in model.model_fields if is_rare(model, name)}
@@ -93,8 +97,13 @@ class SettingsForm(QWidget):
         emit = partial(self._emit, name)
         if get_origin(annotation) is Literal:
             box = QComboBox()
-            box.addItems([str(choice) for choice in get_args(annotation)])
-            box.currentTextChanged.connect(emit)
+            box.setSizePolicy(
+                QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed
+            )  # the list opens as wide as it needs
+            box.setMinimumWidth(LEAST_WIDTH)
+            for choice in get_args(annotation):
+                box.addItem(str(extra["words"].get(choice, choice)), choice)
+            box.currentIndexChanged.connect(lambda _place: emit(box.currentData()))
             return box
         if annotation is bool:
             check = QCheckBox()
@@ -134,7 +143,7 @@ class SettingsForm(QWidget):
         spin.valueChanged.connect(emit)
         return spin
 
-    def _with_key(self, name: str, control: QWidget) -> QWidget:
+    def _with_key(self, name: str, label: str, control: QWidget) -> QWidget:
         """A number with the mark beside it that sets a key frame."""
         if not self._timed or not isinstance(control, QSpinBox | QDoubleSpinBox):
             return control
@@ -146,7 +155,7 @@ class SettingsForm(QWidget):
         mark.setAutoRaise(True)
         mark.setFixedSize(MARK)
         mark.setToolTip("Key frame: the value holds on this frame and changes evenly to the next key frame.")
-        mark.setAccessibleName(f"Key frame of {name}")
+        mark.setAccessibleName(f"Key frame: {label}")
         mark.clicked.connect(partial(self._want_key, name, mark))
         self._keys[name] = mark
         holder = QWidget()
@@ -189,7 +198,7 @@ class SettingsForm(QWidget):
             value = getattr(settings, name)
             blocker = QSignalBlocker(control)
             if isinstance(control, QComboBox):
-                control.setCurrentText(str(value))
+                control.setCurrentIndex(control.findData(value))
             elif isinstance(control, QCheckBox):
                 control.setChecked(bool(value))
             elif isinstance(control, DrawnRows):

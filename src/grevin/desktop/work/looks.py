@@ -20,7 +20,7 @@ from grevin.core.treatment.step_source import StepSource
 Compare = Literal["one", "wipe", "side", "difference", "taken", "splice"]
 COMPARE_LABELS: dict[Compare, str] = {
     "one": "one picture", "wipe": "wipe", "side": "side by side", "difference": "difference", "taken": "taken away",
-    "splice": "splice",
+    "splice": "seam view",
 }  # fmt: skip
 COMPUTED: set[Compare] = {"difference", "taken"}
 FIRST_GAIN = 8.0

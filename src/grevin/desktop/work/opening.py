@@ -17,6 +17,7 @@ from grevin.core.job.job_file import JobFile
 from grevin.core.keys import content_key
 from grevin.core.media.opening import open_reel
 from grevin.core.progress import Progress
+from grevin.demo.making import draw_where_missing
 
 JOB_SUFFIX = ".grevin"
 
@@ -139,6 +140,7 @@ def _open_job(job: Path, index: int | None, notes: tuple[str, ...], progress: Pr
 def open_entry(entry: Reel, job: Path, progress: Progress, patient: bool = False) -> DeclaredReel:
     """A reel of a job, as declared, with the index that the job keeps."""
     path = found_reel(Path(entry.path), job)
+    draw_where_missing(path, progress)
     return DeclaredReel(open_reel(path, progress, entry.declared.rate_number(), JobStore(job), patient), entry.declared)
 
 

@@ -26,7 +26,10 @@ class DirtSettings(Settings):
         help="For the median way: how far of 255 levels a speck must stand out from the median of its surroundings.",
     )  # fmt: skip
     polarity: Literal["both", "darker", "brighter"] = setting(
-        "both", label="Dirt is", help="Which dirt to take: darker than the picture, brighter, or both."
+        "both",
+        label="Dirt is",
+        help="Which dirt to take: darker than the picture, brighter, or either.",
+        words={"both": "either"},
     )
     smallest_px: int = setting(
         3, label="Smallest", unit="px", low=1, high=200,
@@ -41,7 +44,7 @@ class DirtSettings(Settings):
         help="How far a speck must stand out, in units of the measured noise; lower finds fainter dirt.",
     )  # fmt: skip
     caution: float = setting(
-        0.1, label="False specks", unit="a frame", when=ALONG_MOTION, low=0.02, high=5.0, decimals=2, step=0.05,
+        0.1, label="False specks allowed", unit="a frame", when=ALONG_MOTION, low=0.02, high=5.0, decimals=2, step=0.05,
         help="How many false specks are allowed on a clean frame; fewer leaves more doubtful dirt alone.",
     )  # fmt: skip
     motion: Literal["fine", "quick"] = setting(
@@ -55,12 +58,13 @@ class DirtSettings(Settings):
         help="Where the picture moves faster than this, nothing is touched.",
     )  # fmt: skip
     most_pct: float = setting(
-        6.0, label="Most", unit="% of picture", when=ALONG_MOTION, low=0.5, high=100.0, decimals=1, step=0.5,
-        rare=True,
+        6.0, label="Leave frame alone above", unit="% of picture", when=ALONG_MOTION, low=0.5, high=100.0,
+        decimals=1, step=0.5, rare=True,
         help="A frame with more than this to mend is left alone and said: it looks like a flash or a bad frame.",
     )  # fmt: skip
     most_specks: int = setting(
-        150, label="Most specks", unit="on 720x576", when=ALONG_MOTION, low=5, high=5000, step=10, rare=True,
+        150, label="Leave frame alone above", unit="specks, 720x576", when=ALONG_MOTION, low=5, high=5000,
+        step=10, rare=True,
         help="A frame with more specks than this (scaled by its area) is left alone: it looks like rain or snow.",
     )  # fmt: skip
     grow_px: int = setting(

@@ -58,13 +58,13 @@ class PickSettings(Settings):
     )
     begins: tuple[int, ...] = setting(
         (),
-        label="Begins",
+        label="Film frame starts at",
         names_frames="first",
         help="Captures that begin a film frame by a person's word; set with a key on the bench.",
     )
     joins: tuple[int, ...] = setting(
         (),
-        label="Goes on",
+        label="Film frame continues at",
         names_frames="each",
         help="Captures that begin no film frame by a person's word; set with a key on the bench.",
     )

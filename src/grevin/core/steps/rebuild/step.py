@@ -45,17 +45,18 @@ class RebuildSettings(Settings):
         (),
         label="Frames",
         names_frames="each",
-        help="Numbers of the reel's frames to make anew, counted from 0, such as 12, 13, 40-44.",
+        help="Numbers of the reel's frames to rebuild, counted from 0, such as 12, 13, 40-44.",
     )
     unreadable: Literal["leave", "rebuild"] = setting(
-        "leave", label="Unreadable", help="Whether frames that cannot be read are made anew as well."
+        "leave", label="Unreadable", help="Whether frames that cannot be read are rebuilt as well."
     )
     way: Literal["along motion", "mix", "hold"] = setting(
-        "along motion", label="Way",
+        "along motion", label="Method",
         help="Along motion moves both good frames to the moment; mix lays them over each other; hold shows the nearer.",
     )  # fmt: skip
     around: Literal["two a side", "one a side"] = setting(
         "two a side", label="Good frames", when={"way": "along motion"},
+        words={"two a side": "two on each side", "one a side": "one on each side"},
         help="Two good frames on each side tell whether things turn or slow down in the gap; one is quicker.",
     )  # fmt: skip
     over_cut: Literal["hold", "bridge"] = setting(
@@ -77,7 +78,7 @@ class RebuildSettings(Settings):
         help="Lines over the same thing on two or more frames, drawn on the light table, that lead the motion.",
     )  # fmt: skip
     tie_reach_px: int = setting(
-        24, label="Lines reach", unit="px", low=1, high=2000,
+        24, label="Tie line reach", unit="px", low=1, high=2000,
         help="Up to this distance from a tie line the motion follows it; over as much again its pull fades out.",
     )  # fmt: skip
 

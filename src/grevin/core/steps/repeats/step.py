@@ -59,19 +59,19 @@ class RepeatsSettings(Settings):
 
     what: Literal["take out", "rebuild", "only look"] = setting(
         "take out", label="What to do",
-        help="Take repeats out and play at the true rate; make them anew in place at the same rate; or only look.",
+        help="Take repeats out and play at the true rate; rebuild them in place at the same rate; or only look.",
     )  # fmt: skip
     kind: Literal["exact and near", "exact"] = setting(
-        "exact and near", label="Which",
+        "exact and near", label="Count as repeats",
         help="Near repeats were compressed or dubbed again; exact ones are equal sample for sample.",
     )  # fmt: skip
     near_share: float = setting(
-        0.3, label="Near", unit="of change", low=0.05, high=0.8, decimals=2, step=0.05,
+        0.3, label="Near repeat below", unit="of change", low=0.05, high=0.8, decimals=2, step=0.05,
         when={"kind": "exact and near"},
         help="A near repeat changes less than this share of what the frames on both sides change.",
     )  # fmt: skip
     still_frames: int = setting(
-        12, label="Still from", unit="frames", low=2, high=10000,
+        12, label="Still picture from", unit="frames", low=2, high=10000,
         help="A longer run is a still picture or a freeze and is left alone; a verdict of mend takes it out.",
     )  # fmt: skip
 

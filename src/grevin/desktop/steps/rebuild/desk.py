@@ -25,7 +25,7 @@ class RebuildDesk(Desk):
 
     step: ClassVar[str] = "rebuild"
     keys: ClassVar[tuple[Key, ...]] = (
-        Key("make_anew", ("Alt+R",), "Frame rebuild", "Make this frame anew, or leave it as it was",
+        Key("make_anew", ("Alt+R",), "Frame rebuild", "Rebuild this frame, or leave it as it was",
             on_card="This frame"),
         Key("tie", ("Shift+K",), "Frame rebuild", "Tie lines: draw over the same edge on several frames",
             on_card="Tie lines", holds_tool=True),
@@ -69,7 +69,7 @@ class RebuildDesk(Desk):
         anew = number not in settings.frames
         frames = {*settings.frames, number} if anew else set(settings.frames) - {number}
         session.change_settings(self.place, {"frames": tuple(sorted(frames))})
-        self.told.emit(f"Frame {number} is {'made anew' if anew else 'as it was again'}.")
+        self.told.emit(f"Frame {number} is {'rebuilt' if anew else 'as it was again'}.")
 
 
 class TieTool(Tool):
