@@ -242,7 +242,7 @@ def test_the_splice_shows_the_good_frames_around_and_plays_over_the_seam(qtbot: 
     assert pane_words(look, bench.looking.ways) == ("last good: 2", "rebuilt: 3", "first good: 4")
     assert len(table.panes()) == 3
     qtbot.keyClick(table, Qt.Key.Key_R, Qt.KeyboardModifier.ShiftModifier)
-    assert "No more frames" in bar_window.messages.text
+    assert "No more rebuilt frames" in bar_window.messages.text
     qtbot.keyClick(table, Qt.Key.Key_E, Qt.KeyboardModifier.ShiftModifier)
     assert bench.player.playing
     assert bench.player.loop == range(7)

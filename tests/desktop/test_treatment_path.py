@@ -159,7 +159,10 @@ def test_a_recipe_for_the_present_shot_gives_it_a_treatment_of_its_own(
     settle(qtbot, window)
     window.recipes.take(tmp_path / "a.recipe.json")
     dialog = window.recipes.dialog
-    dialog.findChild(QRadioButton, "recipe_shot").click()
+    dialog.findChild(QRadioButton, "recipe_shots").click()
+    shots = dialog.findChild(QListWidget, "recipe_shots")
+    assert shots.isVisible()
+    assert dialog.shots == {1}, "the present one"
     dialog.accept()
     settle(qtbot, window)
     assert ids(window) == ["dirt"]

@@ -11,6 +11,7 @@ from PySide6.QtCore import QObject, Signal
 from grevin.core.errors import GrevinError
 from grevin.core.job.job_file import JobFile
 from grevin.desktop.session import Session
+from grevin.desktop.texts import tr, tr_count
 from grevin.desktop.work.one_task import OneTask
 from grevin.desktop.work.opening import JOB_SUFFIX, Gathered, Prepared, gather, prepare
 from grevin.desktop.work.taking_in import TakingIn
@@ -48,9 +49,9 @@ class JobOpening(QObject):
     def open(self, paths: Sequence[Path], index: int | None = None) -> None:
         """Open a job, or material under one job."""
         if self._is_writing():
-            self.told.emit(WRITING)
+            self.told.emit(tr(WRITING))
             return
-        self.told.emit(f"Opening {paths[0].name} …")
+        self.told.emit(tr("Opening {0} …", paths[0].name))
         self.task.run(lambda progress: prepare(paths, progress, index), self._adopt)
 
     def open_reel(self, index: int) -> None:
@@ -68,13 +69,15 @@ class JobOpening(QObject):
         if jobs or self._session.job_file is None:
             self.open(jobs[:1] or paths)
             return
-        self.told.emit("Looking for material …")
+        self.told.emit(tr("Looking for material …"))
         self.task.run(partial(gather, paths), self._take_in)
 
     def _take_in(self, found: Gathered) -> None:
         self._session.add_reels(list(found.reels))
         count = len(found.reels)
-        words = f"{count} reel{'s' if count > 1 else ''} added to this job: Intake lists them."
+        words = tr_count(
+            "{0} reel added to this job: Intake lists it.", "{0} reels added to this job: Intake lists them.", count
+        )
         self.told.emit(" ".join([words, *found.notes]))
 
     def _adopt(self, prepared: Prepared) -> None:
@@ -96,7 +99,7 @@ class JobOpening(QObject):
     def close(self) -> None:
         """Close the job."""
         if self._is_writing():
-            self.told.emit(WRITING)
+            self.told.emit(tr(WRITING))
             return
         self.stop()
         self.closing.emit()

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from grevin.desktop.texts import tr
+
 
 @dataclass(frozen=True)
 class Key:
@@ -197,7 +199,7 @@ def key_of(act: str) -> Key:
 def hint_of(key: Key, words: str = "") -> str:
     """Label, or other words, with the key, for tooltips."""
     keys = keys_of(key)
-    return f"{words or key.label} ({keys[0]})" if keys else words or key.label
+    return f"{tr(words or key.label)} ({keys[0]})" if keys else tr(words or key.label)
 
 
 def hint(act: str) -> str:

@@ -8,10 +8,11 @@ import sys
 from pathlib import Path
 
 import platformdirs
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import QLocale, QTimer
 from PySide6.QtWidgets import QApplication
 
 from grevin.core.steps.registry import REGISTRY
+from grevin.desktop import texts
 from grevin.desktop.style import look
 from grevin.desktop.window import Window
 
@@ -24,6 +25,7 @@ def make_application() -> QApplication:
     app = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
     app.setApplicationName("grevin")
     app.setApplicationDisplayName("Grevin")
+    texts.put_on(app, QLocale.system())
     look.put_on(app)
     return app
 

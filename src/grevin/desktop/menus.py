@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QMainWindow, QMenu, QWidget
 from grevin.desktop.keys import Key, hint_of
 from grevin.desktop.own_keys import OwnKeys
 from grevin.desktop.steps.desks import every_key
+from grevin.desktop.texts import tr
 
 # the letter that opens a menu with Alt; none of them is a key with Alt
 TITLES = {
@@ -56,7 +57,7 @@ class Menus(QObject):
             menu = self._menu(key.menu)
             if key.on_card and key.group not in sections:
                 sections.add(key.group)
-                menu.addSection(key.group)
+                menu.addSection(tr(key.group))
             if not key.held:
                 menu.addAction(self._make(key))
         self._give_keys()
@@ -64,12 +65,12 @@ class Menus(QObject):
 
     def _menu(self, name: str) -> QMenu:
         if name not in self._menus:
-            self._menus[name] = self._window.menuBar().addMenu(TITLES[name])
+            self._menus[name] = self._window.menuBar().addMenu(tr(TITLES[name]))
             self._menus[name].aboutToShow.connect(self.show_states)
         return self._menus[name]
 
     def _make(self, key: Key) -> QAction:
-        action = QAction(key.label, self._window)
+        action = QAction(tr(key.label), self._window)
         action.setObjectName(f"act_{key.act}")
         action.setCheckable(key.act in self._states)
         action.triggered.connect(lambda _checked, act=key.act: self.wanted.emit(act))
@@ -128,6 +129,6 @@ class Menus(QObject):
     def show_history(self, undo: str | None, redo: str | None) -> None:
         """What undo and redo would take back and do again; None for nothing."""
         for act, words in (("undo", undo), ("redo", redo)):
-            name = act.capitalize()
+            name = tr(act.capitalize())
             self.actions[act].setEnabled(words is not None)
             self.actions[act].setText(f"{name}: {words}" if words else name)

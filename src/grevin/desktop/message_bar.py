@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 
 from grevin.core.errors import GrevinError
 from grevin.core.progress import ProgressReport
+from grevin.desktop.texts import tr
 
 MOST_FAULTS = 100  # of one session are listed
 
@@ -40,8 +41,8 @@ class Work(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         self.bar = QProgressBar()
         self.bar.setFixedWidth(220)
-        self.bar.setAccessibleName("Progress")
-        self.stop = QPushButton("Cancel")
+        self.bar.setAccessibleName(tr("Progress"))
+        self.stop = QPushButton(tr("Cancel"))
         self.stop.setObjectName(f"cancel_{name}")
         self.stop.clicked.connect(lambda: cancel())
         layout.addWidget(self.bar)
@@ -57,7 +58,7 @@ class Work(QWidget):
         left = report.seconds_left
         rest = f", {left:.0f} s left" if left is not None and report.seconds > 1 else ""
         self.bar.setFormat(f"{report.message} {report.done}/{report.total}{rest}")
-        self.stop.setToolTip(f"Cancel: {report.message}")
+        self.stop.setToolTip(tr("Cancel: {0}", report.message))
 
 
 class MessageBar(QFrame):
@@ -76,10 +77,10 @@ class MessageBar(QFrame):
         self._fault = QLabel()
         self._fault.setObjectName("fault")
         self._fault.setWordWrap(True)
-        self._all = QPushButton("All faults …")
-        self._all.setToolTip("What went wrong since Grevin was started")
+        self._all = QPushButton(tr("All faults …"))
+        self._all.setToolTip(tr("What went wrong since Grevin was started"))
         self._all.clicked.connect(self.list_faults)
-        self._away = QPushButton("Dismiss")
+        self._away = QPushButton(tr("Dismiss"))
         self._away.clicked.connect(self._put_away)
         self._lay_out()
         self.setMinimumHeight(30)
@@ -165,15 +166,15 @@ class MessageBar(QFrame):
     def list_faults(self) -> None:
         """Everything that went wrong since the start, to be read and copied."""
         self._list = self._list or QDialog(self)
-        self._list.setWindowTitle("What went wrong")
+        self._list.setWindowTitle(tr("What went wrong"))
         text = self._list.findChild(QTextBrowser) or self._lay_out_list(self._list)
-        text.setPlainText("\n\n".join(reversed(self.faults)) or "Nothing went wrong since Grevin was started.")
+        text.setPlainText("\n\n".join(reversed(self.faults)) or tr("Nothing went wrong since Grevin was started."))
         self._list.show()
 
     @staticmethod
     def _lay_out_list(dialog: QDialog) -> QTextBrowser:
         dialog.resize(560, 300)
         text = QTextBrowser()
-        text.setAccessibleName("What went wrong")
+        text.setAccessibleName(tr("What went wrong"))
         QVBoxLayout(dialog).addWidget(text)
         return text

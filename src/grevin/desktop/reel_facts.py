@@ -22,6 +22,7 @@ from grevin.desktop.places.survey import SurveyPlace
 from grevin.desktop.reel_column.column import DECIDED, FOUND, Marks, ReelColumn
 from grevin.desktop.session import Session
 from grevin.desktop.steps.desks import LANES, desk_of
+from grevin.desktop.texts import tr
 from grevin.desktop.work.looks import Look
 from grevin.desktop.work.surveying import Surveying
 from grevin.desktop.work.taking_in import TakingIn
@@ -193,13 +194,13 @@ class ReelFacts(QObject):
         if session.entry is None or session.job_file is None or session.reel is None:
             return
         if lanes is None:
-            session.told.emit("The reel is still being opened to its end: a moment.")
+            session.told.emit(tr("The reel is still being opened to its end: a moment."))
             return
         if self._surveying.running:
             self._surveying.pause(not self._surveying.paused)
             return
         if loop and not self._player.loop_is_set:
-            session.told.emit("Set a loop first (Q where it begins, E where it ends).")
+            session.told.emit(tr("Set a loop first (Q where it begins, E where it ends)."))
             return
         frames = self._player.loop if loop else range(session.length)
         self._surveying.start(session.entry, session.job_file.path, lanes, depth, frames)
@@ -221,15 +222,15 @@ class ReelFacts(QObject):
         if ahead:
             self._session.go(min(ahead) if direction > 0 else max(ahead))
         else:
-            self._session.told.emit("No more marks that way.")
+            self._session.told.emit(tr("No more marks that way."))
 
     def _join(self) -> None:
         """Join the shot in sight with the one before it."""
         parts = self._session.parts
         if not parts.settled:
-            self._session.told.emit("Cuts are still being looked for: shots can be worked with when all are known.")
+            self._session.told.emit(tr("Cuts are still being looked for: shots can be worked with when all are known."))
         elif not parts.join(parts.at(self._session.place.frame)):
-            self._session.told.emit("There is no shot before the first.")
+            self._session.told.emit(tr("There is no shot before the first."))
 
 
 def _key_frames(session: Session) -> tuple[int, ...]:

@@ -12,6 +12,7 @@ from grevin.core.errors import GrevinError
 from grevin.core.intake.naming import names_by_pattern
 from grevin.core.job.document import Job, Reel
 from grevin.core.job.job_file import JobFile
+from grevin.desktop.texts import tr
 
 
 class JobSession(QObject):
@@ -72,7 +73,7 @@ class JobSession(QObject):
     def remove_reel(self, index: int) -> None:
         """Take a reel out of the job, but for the open one; its file is not touched."""
         if index == self.reel_index:
-            self.told.emit("The open reel cannot be taken out: open another one first.")
+            self.told.emit(tr("The open reel cannot be taken out: open another one first."))
             return
         entry = self.entry
         document = self.document.without(index)

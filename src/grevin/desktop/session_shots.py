@@ -20,6 +20,7 @@ from grevin.core.steps.base import changes_time
 from grevin.core.steps.proposing import Suggestion
 from grevin.core.steps.registry import step_by_id
 from grevin.core.survey.lanes import Lanes
+from grevin.core.treatment.path_edits import How, taken
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 
 
@@ -111,6 +112,14 @@ class ReelParts:
         """Copy a treatment to other shots."""
         words = "Copy the treatment to a shot" if len(places) == 1 else f"Copy the treatment to {len(places)} shots"
         return self._put(label or words, copied(self.shots, treatment, places))
+
+    def take(self, recipe: Treatment, how: How, places: Collection[int], label: str) -> bool:
+        """Take a recipe for some shots, which then have treatments of their own."""
+        entry, shots = self._entry(), self.shots
+        assert entry is not None
+        for place in places:
+            shots = changed(shots, place, treatment=taken(shots[place].treatment or entry.treatment, recipe, how))
+        return self._put(label, shots)
 
     def of_kind(self, kind: str) -> set[int]:
         """The shots of a kind."""

@@ -13,6 +13,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from grevin.desktop.texts import tr
+
 # of what has neither words nor a label of its own, by the name of the widget
 NAMES = {
     "recent_jobs": "Last jobs", "output_path": "Write to", "output_first": "First frame that is written",
@@ -33,11 +35,11 @@ def give_name(widget: QWidget) -> None:
         return  # Qt names its own dialog, and does not bear that its parts are asked for while it is made
     if isinstance(widget, QAbstractButton) and len(widget.text()) > 1:
         return
-    name = NAMES.get(widget.objectName()) or _label_of(widget) or _first_words(widget.toolTip())
+    name = tr(NAMES.get(widget.objectName(), "")) or _label_of(widget) or _first_words(widget.toolTip())
     if not name and isinstance(widget, QLineEdit):
         name = widget.placeholderText()
     if not name and isinstance(widget, QScrollArea):
-        name = "Scrolled part"
+        name = tr("Scrolled part")
     if name:
         widget.setAccessibleName(name)
     if isinstance(widget, QComboBox):

@@ -32,6 +32,7 @@ from grevin.desktop.reel_facts import ReelFacts
 from grevin.desktop.session import Session
 from grevin.desktop.start.starting import Starting
 from grevin.desktop.style import look as style
+from grevin.desktop.texts import tr
 from grevin.desktop.treatment_path.step_acts import StepActs
 from grevin.desktop.window_layout import WindowLayout
 from grevin.desktop.work.looks import Look
@@ -55,7 +56,7 @@ class Window(QMainWindow):
 
     def __init__(self, settings: QSettings | None = None) -> None:
         super().__init__()
-        self.setWindowTitle("Grevin")
+        self.setWindowTitle(tr("Grevin"))
         self.setAcceptDrops(True)
         self.resize(1280, 800)
         self._settings = settings or QSettings("grevin", "grevin")
@@ -303,7 +304,7 @@ class Window(QMainWindow):
 
     def _ask_copy(self) -> None:
         if self.session.job_file is None:
-            self.messages.say("There is no job yet: open material first.")
+            self.messages.say(tr("There is no job yet: open material first."))
         else:
             asking.ask_copy(self, self.save_copy)
 
@@ -333,7 +334,7 @@ class Window(QMainWindow):
     def _show_start(self) -> None:
         self.starting.show()
         self.parts.show_start(True)
-        self.setWindowTitle("Grevin")
+        self.setWindowTitle(tr("Grevin"))
 
     def _show_reel(self) -> None:
         self.parts.show_start(False)
@@ -354,7 +355,7 @@ class Window(QMainWindow):
     def _show_state(self) -> None:
         self.parts.show_state(self.session)
         if self.session.job_file is not None:
-            self.setWindowTitle(f"{self.session.job_file.path.stem} - Grevin")
+            self.setWindowTitle(tr("{0} - Grevin", self.session.job_file.path.stem))
 
     def _show_treatment(self) -> None:
         self._show_state()

@@ -17,6 +17,7 @@ from grevin.desktop.places.survey import SurveyPlace
 from grevin.desktop.reel_column.column import ReelColumn
 from grevin.desktop.session import Session
 from grevin.desktop.start.start_view import StartView
+from grevin.desktop.texts import tr
 from grevin.desktop.work.surveying import Surveying
 
 
@@ -55,7 +56,7 @@ class WindowLayout(QWidget):
             ("go_bench", "Bench"),
             ("go_output", "Output"),
         ):
-            button = QPushButton(words)
+            button = QPushButton(tr(words))
             button.setObjectName(act)
             button.setCheckable(True)
             button.setToolTip(hint(act))
@@ -138,14 +139,14 @@ class WindowLayout(QWidget):
         self.title.setToolTip(str(Path(entry.path)))
         fmt = reel.format
         steps = [step.step for step in session.treatment.steps if step.enabled]
-        treated = "treated: " + ", ".join(steps) if steps else "not treated"
+        treated = tr("treated: {0}", ", ".join(steps)) if steps else tr("not treated")
         point = session.place.view_point
-        seen = f"after {point}. {session.treatment.steps[point - 1].step}" if point else "source"
+        seen = tr("after {0}. {1}", point, session.treatment.steps[point - 1].step) if point else tr("source")
         out = session.chain.size_format if session.chain is not None else fmt
-        size = "not enlarged" if (out.width, out.height) == (fmt.width, fmt.height) else "another size"
-        words = (
-            f"{fmt.describe()}, {float(fmt.rate):.5g} frames/s    {treated}, {size}, "
-            f"output {out.width}x{out.height}    view point: {seen}"
-        )
+        size = tr("not enlarged") if (out.width, out.height) == (fmt.width, fmt.height) else tr("another size")
+        words = tr(
+            "{0}, {1:.5g} frames/s    {2}, {3}, output {4}x{5}    view point: {6}",
+            fmt.describe(), float(fmt.rate), treated, size, out.width, out.height, seen,
+        )  # fmt: skip
         self.state.setText(words)
         self.state.setToolTip(words)

@@ -12,6 +12,7 @@ from grevin import __version__
 from grevin.core.intake.folder import VIDEO_SUFFIXES
 from grevin.core.media.still_image import IMAGE_SUFFIXES
 from grevin.desktop.dialogs import files
+from grevin.desktop.texts import tr
 
 Take = Callable[[Sequence[Path]], object]
 
@@ -24,21 +25,21 @@ def material_filter() -> str:
 
 def ask_material(parent: QWidget, take: Take) -> None:
     """Ask for files."""
-    paths = files.ask_open(parent, "material", "Material or a job", material_filter())
+    paths = files.ask_open(parent, "material", tr("Material or a job"), material_filter())
     if paths:
         take(paths)
 
 
 def ask_folder(parent: QWidget, take: Take) -> None:
     """Ask for a folder; every reel in it and below it is meant."""
-    folder = files.ask_folder(parent, "material", "A folder of material")
+    folder = files.ask_folder(parent, "material", tr("A folder of material"))
     if folder is not None:
         take([folder])
 
 
 def ask_copy(parent: QWidget, take: Callable[[Path], object]) -> None:
     """Ask where a copy of the job is to be kept."""
-    path = files.ask_save(parent, "job", "Save the job as", "Jobs (*.grevin)")
+    path = files.ask_save(parent, "job", tr("Save the job as"), "Jobs (*.grevin)")
     if path is not None:
         take(path.with_suffix(".grevin"))
 
@@ -47,9 +48,9 @@ def ask_closing(parent: QWidget, stop: Callable[[], object], wait: Callable[[], 
     """Ask what is to become of an output that is being written, now that the window is to be closed."""
     box = QMessageBox(parent)
     box.setObjectName("closing")
-    box.setWindowTitle("An output is being written")
-    box.setText("An output is being written.")
-    box.setInformativeText("Stopped, nothing of it is left behind. The job has lost nothing either way.")
+    box.setWindowTitle(tr("An output is being written"))
+    box.setText(tr("An output is being written."))
+    box.setInformativeText(tr("Stopped, nothing of it is left behind. The job has lost nothing either way."))
     acts: dict[str, Callable[[], object]] = {
         "Close when it is written": wait, "Stop it and close": stop, "Stay": box.close,
     }  # fmt: skip

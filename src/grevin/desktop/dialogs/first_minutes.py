@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QDialog, QTextBrowser, QVBoxLayout, QWidget
 
 from grevin.desktop.keys import Key, key_of, keys_of
+from grevin.desktop.texts import tr
 
 PAGE = """
 <h3>First ten minutes</h3>
@@ -41,7 +42,7 @@ class FirstMinutes(QDialog):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("First ten minutes")
+        self.setWindowTitle(tr("First ten minutes"))
         self.resize(520, 440)
         text = QTextBrowser()
         text.setHtml(page())

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 from grevin.desktop.keys import POINTER, Key
 from grevin.desktop.own_keys import OwnKeys
 from grevin.desktop.steps.desks import every_key
+from grevin.desktop.texts import tr
 
 ACT = Qt.ItemDataRole.UserRole
 OTHER_KEYBOARDS = "The left hand rests on A S D F; on a keyboard laid out otherwise, choose keys that lie well there."
@@ -30,30 +31,30 @@ class KeysPage(QDialog):
 
     def __init__(self, keys: OwnKeys, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Keys")
+        self.setWindowTitle(tr("Keys"))
         self.resize(560, 660)
         self._keys = keys
         self._entries = {key.act: key for key in every_key()}
-        self.filter = QLineEdit(placeholderText="Type what you look for, or a key")
-        self.filter.setAccessibleName("Filter of the list of keys")
+        self.filter = QLineEdit(placeholderText=tr("Type what you look for, or a key"))
+        self.filter.setAccessibleName(tr("Filter of the list of keys"))
         self.list = QTreeWidget()
         self.list.setColumnCount(2)
-        self.list.setHeaderLabels(["what it does", "keys"])
+        self.list.setHeaderLabels([tr("what it does"), tr("keys")])
         self.list.setColumnWidth(0, 370)
-        self.list.setAccessibleName("Acts and their keys")
-        self.words = QLabel(OTHER_KEYBOARDS)
+        self.list.setAccessibleName(tr("Acts and their keys"))
+        self.words = QLabel(tr(OTHER_KEYBOARDS))
         self.words.setWordWrap(True)
         self.edit = QKeySequenceEdit()
         self.edit.setMaximumSequenceLength(1)
-        self.edit.setAccessibleName("Press the new key here")
-        self.use = QPushButton("Use this key")
-        self.none = QPushButton("No key")
-        self.back = QPushButton("Its first keys")
-        self.all_back = QPushButton("All first keys")
-        self.use.setToolTip("Give the selected act the key that was pressed in the field")
-        self.none.setToolTip("The selected act has no key any more; it stays in its menu")
-        self.back.setToolTip("The keys that Grevin comes with, for the selected act")
-        self.all_back.setToolTip("The keys that Grevin comes with, for everything")
+        self.edit.setAccessibleName(tr("Press the new key here"))
+        self.use = QPushButton(tr("Use this key"))
+        self.none = QPushButton(tr("No key"))
+        self.back = QPushButton(tr("Its first keys"))
+        self.all_back = QPushButton(tr("All first keys"))
+        self.use.setToolTip(tr("Give the selected act the key that was pressed in the field"))
+        self.none.setToolTip(tr("The selected act has no key any more; it stays in its menu"))
+        self.back.setToolTip(tr("The keys that Grevin comes with, for the selected act"))
+        self.all_back.setToolTip(tr("The keys that Grevin comes with, for everything"))
         self._lay_out()
         self._connect()
         self.refresh()
@@ -87,13 +88,13 @@ class KeysPage(QDialog):
         self.list.clear()
         groups: dict[str, QTreeWidgetItem] = {}
         for key in self._entries.values():
-            only = ", while its card is selected" if key.on_card else ""
-            group = groups.get(key.group) or QTreeWidgetItem(self.list, [f"{key.group}{only}"])
+            only = tr(", while its card is selected") if key.on_card else ""
+            group = groups.get(key.group) or QTreeWidgetItem(self.list, [f"{tr(key.group)}{only}"])
             groups[key.group] = group
             self._add(group, key)
-        pointer = QTreeWidgetItem(self.list, ["Pointer"])
+        pointer = QTreeWidgetItem(self.list, [tr("Pointer")])
         for how, words in POINTER:
-            QTreeWidgetItem(pointer, [words, how])
+            QTreeWidgetItem(pointer, [tr(words), tr(how)])
         self.list.expandAll()
         for group in _below(self.list.invisibleRootItem()):
             group.setFirstColumnSpanned(True)
@@ -101,8 +102,8 @@ class KeysPage(QDialog):
         self.choose(act)
 
     def _add(self, group: QTreeWidgetItem, key: Key) -> None:
-        own = "   (own)" if self._keys.is_own(key.act) else ""
-        item = QTreeWidgetItem(group, [key.label, ", ".join(self._keys.of(key.act)) + own])
+        own = tr("   (own)") if self._keys.is_own(key.act) else ""
+        item = QTreeWidgetItem(group, [tr(key.label), ", ".join(self._keys.of(key.act)) + own])
         item.setData(0, ACT, key.act)
 
     def choose(self, act: str) -> None:
@@ -135,14 +136,14 @@ class KeysPage(QDialog):
             button.setEnabled(bool(act))
         self.use.setEnabled(bool(act and text))
         if not act or not text:
-            self.words.setText(OTHER_KEYBOARDS if not act else "Press the new key in the field below.")
+            self.words.setText(tr(OTHER_KEYBOARDS) if not act else tr("Press the new key in the field below."))
             return
-        label, clashes = self._entries[act].label, self._keys.clashes(act, text)
+        label, clashes = tr(self._entries[act].label), self._keys.clashes(act, text)
         if clashes:
-            has = "; ".join(key.label for key in clashes)
-            self.words.setText(f"{text} is taken: {has}. It would lose the key to: {label}.")
+            has = "; ".join(tr(key.label) for key in clashes)
+            self.words.setText(tr("{0} is taken: {1}. It would lose the key to: {2}.", text, has, label))
         else:
-            self.words.setText(f"{text} is free. It would be for: {label}.")
+            self.words.setText(tr("{0} is free. It would be for: {1}.", text, label))
 
     def _give(self, text: str) -> None:
         self._keys.give(self._act(), text)

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QLineEd
 from grevin.core.intake.declared import Declared
 from grevin.core.intake.found import MATRIX_WORDS, SCAN_WORDS, Fact
 from grevin.core.timebase.gauges import FRAMES_PER_FOOT
+from grevin.desktop.texts import tr
 
 AS_FOUND = "as found"
 # Both conventions for 720 samples, named by what fills the picture's width (common practice).
@@ -74,7 +75,7 @@ class Declaring(QWidget):
         box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         box.setEditable(free)
         for value, words in choices:
-            box.addItem(words, value)
+            box.addItem(tr(words), value)
 
         def emit(place: int) -> None:
             self.declared.emit({field: box.itemData(place)})
@@ -103,13 +104,13 @@ class Declaring(QWidget):
     def _line(self, field: str) -> QLineEdit:
         line = QLineEdit()
         line.setObjectName(f"declare_{field}")
-        line.setPlaceholderText(AS_FOUND)
+        line.setPlaceholderText(tr(AS_FOUND))
         line.editingFinished.connect(lambda: self.declared.emit({field: line.text().strip() or None}))
         self._setters[field] = lambda declared: line.setText(getattr(declared, field) or "")
         return line
 
     def _check(self, field: str, words: str) -> QCheckBox:
-        box = QCheckBox(words)
+        box = QCheckBox(tr(words))
         box.setObjectName(f"declare_{field}")
         box.toggled.connect(lambda on: self.declared.emit({field: on}))
         self._setters[field] = lambda declared: box.setChecked(getattr(declared, field))
@@ -119,7 +120,7 @@ class Declaring(QWidget):
         box = QSpinBox()
         box.setObjectName(f"declare_{field}")
         box.setKeyboardTracking(False)
-        box.setSuffix(" frames")
+        box.setSuffix(tr(" frames"))
         box.setRange(0, 10_000_000)
         box.valueChanged.connect(lambda value: self.declared.emit({field: value}))
         self._setters[field] = lambda declared: box.setValue(getattr(declared, field))
@@ -170,7 +171,7 @@ class Declaring(QWidget):
     def _put(self, words: str, row: int, column: int, quiet: bool = False, span: int = 1) -> None:
         if not words:
             return
-        label = QLabel(words)
+        label = QLabel(tr(words))
         label.setWordWrap(column > 0)
         label.setProperty("quiet", quiet or column == 0)
         label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)

@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 from grevin.core.intake.naming import EXAMPLE
 from grevin.core.job.document import Reel
 from grevin.desktop.keys import hint
+from grevin.desktop.texts import tr
 
 COLUMNS = ("name", "material", "declared", "treatment", "")
 NAME = 0
@@ -67,28 +68,30 @@ class ReelsList(QWidget):
         super().__init__(parent)
         self.rows = _Rows()
         self.rows.setObjectName("reels")
-        self.rows.setHeaderLabels(list(COLUMNS))
+        self.rows.setHeaderLabels([tr(name) for name in COLUMNS])
         self.rows.setRootIsDecorated(False)
         self.rows.setUniformRowHeights(True)
         self.rows.setEditTriggers(QAbstractItemView.EditTrigger.EditKeyPressed)
         self.rows.header().setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         self.rows.header().setStretchLastSection(False)
-        self.rows.setToolTip("Return or a double click opens a reel; F2 in this list gives it a name.")
+        self.rows.setToolTip(tr("Return or a double click opens a reel; F2 in this list gives it a name."))
         self.rows.opened.connect(self.reel_wanted)
         self.rows.itemDoubleClicked.connect(lambda item: self.reel_wanted.emit(self.rows.indexOfTopLevelItem(item)))
         self.rows.itemChanged.connect(self._rename)
         self.pattern = QLineEdit(EXAMPLE)
         self.pattern.setObjectName("pattern")
         self.pattern.setToolTip(
-            "Names for all reels: {reel} is a running number ({reel:03} with three digits), {year} this year, {file} "
-            "the name of the file, {gauge} the gauge declared."
+            tr(
+                "Names for all reels: {reel} is a running number ({reel:03} with three digits), {year} this year, "
+                "{file} the name of the file, {gauge} the gauge declared."
+            )
         )
         self.first = QSpinBox()
         self.first.setObjectName("first_number")
         self.first.setRange(0, 99_999)
         self.first.setValue(1)
-        self.first.setToolTip("Number of the first reel.")
-        self.name_all = QPushButton("Name all")
+        self.first.setToolTip(tr("Number of the first reel."))
+        self.name_all = QPushButton(tr("Name all"))
         self.name_all.setObjectName("name_all")
         self.name_all.clicked.connect(lambda: self.named.emit(self.pattern.text(), self.first.value()))
         self.pattern.returnPressed.connect(self.name_all.click)
@@ -96,24 +99,24 @@ class ReelsList(QWidget):
 
     def _lay_out(self) -> None:
         head = QHBoxLayout()
-        title = QLabel("Reels of this job")
+        title = QLabel(tr("Reels of this job"))
         title.setProperty("title", True)
         head.addWidget(title, 1)
         for act, words in (("add_reels", "Add files …"), ("add_folder", "Add a folder …")):
-            button = QPushButton(words)
+            button = QPushButton(tr(words))
             button.setObjectName(act)
             button.setToolTip(hint(act))
             button.clicked.connect(lambda _on=False, name=act: self.acted.emit(name))
             head.addWidget(button)
-        remove = QPushButton("Take out")
+        remove = QPushButton(tr("Take out"))
         remove.setObjectName("take_out")
-        remove.setToolTip("Take the chosen reel out of the job (undo brings it back); its file is not touched.")
+        remove.setToolTip(tr("Take the chosen reel out of the job (undo brings it back); its file is not touched."))
         remove.clicked.connect(self._remove)
         head.addWidget(remove)
         naming = QHBoxLayout()
-        naming.addWidget(QLabel("Names"))
+        naming.addWidget(QLabel(tr("Names")))
         naming.addWidget(self.pattern, 1)
-        naming.addWidget(QLabel("from number"))
+        naming.addWidget(QLabel(tr("from number")))
         naming.addWidget(self.first)
         naming.addWidget(self.name_all)
         layout = QVBoxLayout(self)

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from grevin.core.treatment.doubtful import doubtful_blobs
 from grevin.desktop.light_table.wipe import Wipe
+from grevin.desktop.texts import tr
 from grevin.desktop.work.looks import Look, Ways
 
 if TYPE_CHECKING:
@@ -18,58 +19,58 @@ def labels(look: Look, ways: Ways, drawing: Drawing, wipe: Wipe, waiting: bool) 
     """One line for each."""
     words = []
     if drawing.before:
-        words.append("Before: the source")
+        words.append(tr("Before: the source"))
     elif ways.compare != "one":
         words.append(_compare_words(look, ways, wipe))
     if ways.channel != "colour":
-        words.append(f"{ways.channel.capitalize()} alone")
+        words.append(tr(f"{ways.channel.capitalize()} alone"))
     if drawing.square and look.source.format.pixel_aspect != 1:
-        words.append("Pixels shown square")
+        words.append(tr("Pixels shown square"))
     if drawing.evidence != "off":
         words.append(_evidence_words(look, drawing))
     if look.time and not drawing.before:
         words.append(look.time[:1].upper() + look.time[1:])
     if waiting:
-        words.append("Working …")
+        words.append(tr("Working …"))
     return words
 
 
 def _compare_words(look: Look, ways: Ways, wipe: Wipe) -> str:
     if ways.compare == "wipe":
-        return "Wipe: source " + ("above" if abs(wipe.angle) > FLAT_DEGREES else "on the left")
+        return tr("Wipe: source above") if abs(wipe.angle) > FLAT_DEGREES else tr("Wipe: source on the left")
     if ways.compare == "side":
-        return "Side by side"
+        return tr("Side by side")
     if ways.compare == "splice":
-        return "Seam view: the frame between the good ones around it"
+        return tr("Seam view: the frame between the good ones around it")
     if look.computed is None:
-        return "Source and view point differ in size: nothing to subtract"
+        return tr("Source and view point differ in size: nothing to subtract")
     if ways.compare == "difference":
-        return f"Difference, gain {ways.gain:g}"
+        return tr("Difference, gain {0:g}", ways.gain)
     if look.harm is None:
-        return f"Taken away, gain {ways.gain:g}: nothing was taken"
-    return f"Taken away, gain {ways.gain:g}; {look.harm:.0%} of it goes with picture detail: possible loss"
+        return tr("Taken away, gain {0:g}: nothing was taken", ways.gain)
+    return tr("Taken away, gain {0:g}; {1:.0%} of it goes with picture detail: possible loss", ways.gain, look.harm)
 
 
 def _evidence_words(look: Look, drawing: Drawing) -> str:
-    name = "Evidence alone" if drawing.evidence == "mask" else "Evidence"
+    name = tr("Evidence alone") if drawing.evidence == "mask" else tr("Evidence")
     if look.evidence is None:
-        return f"{name}: select a step"
+        return tr("{0}: select a step", name)
     said = look.evidence.doubt or look.evidence.words
     if said:
-        return f"{name}: {said}" if look.evidence.mask.any() else f"{name}: none; {said}"
+        return f"{name}: {said}" if look.evidence.mask.any() else tr("{0}: none; {1}", name, said)
     count = len(look.evidence.blobs)
-    words = [f"{name}: {count} found on this frame" if count else f"{name}: nothing found on this frame"]
+    words = [tr("{0}: {1} found on this frame", name, count) if count else tr("{0}: nothing found on this frame", name)]
     doubtful = len(doubtful_blobs(look.evidence))
-    words += [f"{doubtful} doubtful"] if doubtful else []
-    words += [f"{len(look.evidence.left)} left by your word"] if look.evidence.left else []
+    words += [tr("{0} doubtful", doubtful)] if doubtful else []
+    words += [tr("{0} left by your word", len(look.evidence.left))] if look.evidence.left else []
     return ", ".join(words)
 
 
 def pane_words(look: Look, ways: Ways) -> tuple[str, ...]:
     """What lies in each of several panes."""
     if ways.compare != "splice" or look.seam is None:
-        return "source", "view point"
+        return tr("source"), tr("view point")
     here = look.number if look.output is None else look.output
     (last, _), (first, _) = look.seam
-    made = "rebuilt" if "rebuilt" in look.time else "this frame"
-    return f"last good: {last}", f"{made}: {here}", f"first good: {first}"
+    made = tr("rebuilt") if "rebuilt" in look.time else tr("this frame")
+    return tr("last good: {0}", last), f"{made}: {here}", tr("first good: {0}", first)

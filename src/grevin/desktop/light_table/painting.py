@@ -31,7 +31,7 @@ def target(view: View, size: tuple[float, float], pane: QRectF) -> QRectF:
     table = (pane.width(), pane.height())
     left, top = view.origin(size, table)
     scale = view.scale(size, table)
-    return QRectF(round(pane.left() + left), round(pane.top() + top), size[0] * scale, size[1] * scale)
+    return QRectF(pane.left() + round(left), pane.top() + round(top), size[0] * scale, size[1] * scale)
 
 
 def lay(painter: QPainter, screen: Screen, place: QRectF) -> None:

@@ -67,7 +67,7 @@ class PlacedPicture(QWidget):
         """The areas in which the picture lies: one, or two or three side by side."""
         whole = self._whole()
         count = {"side": 2, "splice": 3}.get(self._ways.compare, 1)
-        wide = (whole.width() - GAP_PX * (count - 1)) / count
+        wide = (whole.width() - GAP_PX * (count - 1)) // count  # whole pixels: each pane shows the same ones
         return [QRectF(place * (wide + GAP_PX), 0, wide, whole.height()) for place in range(count)]
 
     def table(self) -> tuple[float, float]:

@@ -13,6 +13,7 @@ from grevin.desktop.measuring.panel import MeasuringPanel, RegionWanted
 from grevin.desktop.places.looking_bar import LookingBar
 from grevin.desktop.scopes.panel import ScopesPanel
 from grevin.desktop.session import Session
+from grevin.desktop.texts import tr
 from grevin.desktop.work.looks import Look
 
 
@@ -78,7 +79,7 @@ class Measuring(QObject):
         """Make a region of the selected step out of the box."""
         step, box, session = self._selected_step(), self.box, self._session
         if step is None or box is None:
-            self.told.emit("Select a step and drag a box first: a region says where a step may act.")
+            self.told.emit(tr("Select a step and drag a box first: a region says where a step may act."))
             return
         first = last = session.place.frame if wanted.this_frame else None
         area = (box.x, box.y, box.width, box.height)

@@ -13,6 +13,7 @@ from grevin.core.measure.area import Box, Reading
 from grevin.core.picture.format import PictureFormat
 from grevin.core.treatment.recipe import TreatmentStep
 from grevin.desktop.measuring.sending import Offer, offers
+from grevin.desktop.texts import tr
 
 Use = Literal["protect", "only"]
 
@@ -44,10 +45,10 @@ class MeasuringPanel(QWidget):
         layout.setContentsMargins(8, 4, 8, 4)
         layout.setSpacing(3)
         head = QHBoxLayout()
-        title = QLabel("Measured")
+        title = QLabel(tr("Measured"))
         title.setProperty("title", True)
         head.addWidget(title, 1)
-        clear = QPushButton("Take the box away")
+        clear = QPushButton(tr("Take the box away"))
         clear.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         clear.clicked.connect(self.cleared)
         head.addWidget(clear)
@@ -59,10 +60,10 @@ class MeasuringPanel(QWidget):
         row = QHBoxLayout()
         self.offered = QComboBox()
         self.offered.setObjectName("offers")
-        self.offered.setToolTip("A measured value and the setting of the selected step that could take it.")
-        self.send = QPushButton("Send")
+        self.offered.setToolTip(tr("A measured value and the setting of the selected step that could take it."))
+        self.send = QPushButton(tr("Send"))
         self.send.setObjectName("send")
-        self.send.setToolTip("Give the setting the measured value.")
+        self.send.setToolTip(tr("Give the setting the measured value."))
         self.send.clicked.connect(self._send)
         row.addWidget(self.offered, 1)
         row.addWidget(self.send)
@@ -74,12 +75,12 @@ class MeasuringPanel(QWidget):
         row = QHBoxLayout()
         self.run = QComboBox()
         self.run.setObjectName("region_run")
-        self.run.addItem("every frame", False)
-        self.run.addItem("this frame", True)
-        self.run.setToolTip("On which frames the region holds.")
-        self.protect, self.only = QPushButton("Leave alone"), QPushButton("Only here")
-        self.protect.setToolTip("The selected step leaves the inside of the box alone.")
-        self.only.setToolTip("The selected step leaves everything outside the box alone.")
+        self.run.addItem(tr("every frame"), False)
+        self.run.addItem(tr("this frame"), True)
+        self.run.setToolTip(tr("On which frames the region holds."))
+        self.protect, self.only = QPushButton(tr("Leave alone")), QPushButton(tr("Only here"))
+        self.protect.setToolTip(tr("The selected step leaves the inside of the box alone."))
+        self.only.setToolTip(tr("The selected step leaves everything outside the box alone."))
         uses: tuple[tuple[QPushButton, Use], ...] = ((self.protect, "protect"), (self.only, "only"))
         for button, use in uses:
             button.setObjectName(f"region_{use}")
@@ -97,7 +98,7 @@ class MeasuringPanel(QWidget):
         """Show a measured box, and what of it the selected step could take."""
         self.offered.clear()
         if box is None or fmt is None:
-            self.words.setText("Drag a box over the light table.")
+            self.words.setText(tr("Drag a box over the light table."))
         else:
             self.words.setText(_table(box, readings))
             for offer in offers(box, fmt, step):

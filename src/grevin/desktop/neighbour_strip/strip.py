@@ -13,6 +13,7 @@ from grevin.core.picture.display import Screen
 from grevin.desktop.light_table.painting import lay, placeholder, target
 from grevin.desktop.light_table.view import View
 from grevin.desktop.style import look as style
+from grevin.desktop.texts import tr
 
 COUNTS = (3, 5, 7)
 GAP = 3
@@ -31,8 +32,10 @@ class NeighbourStrip(QWidget):
         self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setToolTip(
-            "The neighbouring frames at the light table's own crop and zoom, and how the source's frame differs from "
-            "the one before it. Click to go there."
+            tr(
+                "The neighbouring frames at the light table's own crop and zoom, and how the source's frame "
+                "differs from the one before it. Click to go there."
+            )
         )
         self.count = COUNTS[-1]
         self._number = 0
@@ -132,7 +135,7 @@ class NeighbourStrip(QWidget):
         if not self.isEnabled():
             painter.fillRect(self.rect(), QColor(style.SURFACE.red(), style.SURFACE.green(), style.SURFACE.blue(), 190))
             painter.setPen(style.QUIET)
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "The neighbours wait while pictures play.")
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, tr("The neighbours wait while pictures play."))
 
     def _paint_cell(self, painter: QPainter, cell: QRectF, frame: int, offset: int) -> None:
         painter.fillRect(cell, style.table())

@@ -32,6 +32,7 @@ from grevin.desktop.session import Session
 from grevin.desktop.steps.desks import Desks
 from grevin.desktop.test_strip.strip import ValueStrip
 from grevin.desktop.test_strip.trying import Trying
+from grevin.desktop.texts import tr
 from grevin.desktop.treatment_path.path import PATH_WIDTH, TreatmentPath
 from grevin.desktop.work.looks import Look, make_look
 from grevin.desktop.work.readying import Readying
@@ -199,7 +200,7 @@ class Bench(QWidget):
         self.player.stop()
         self.player.set_loop(None)
         self.try_values(False)
-        self.table.show_words("Reading the first picture …")
+        self.table.show_words(tr("Reading the first picture …"))
         self.table.show_view(View())
         self.measuring.show_box(None)
         self.strip.forget()
@@ -342,7 +343,7 @@ class Bench(QWidget):
             if not self.player.playing:
                 self.told.emit(fault.what)
             return
-        self.table.show_missing(fault.what if isinstance(fault, GrevinError) else "This frame cannot be shown.")
+        self.table.show_missing(fault.what if isinstance(fault, GrevinError) else tr("This frame cannot be shown."))
         self.player.stop()
         self.faulted.emit(fault)
 
@@ -399,7 +400,7 @@ class Bench(QWidget):
         fresh = on and not self.trying.on and 0 < selected <= len(self._session.treatment.steps)
         showing = self.trying.switch(on, self.path.card(selected).focused_setting() if fresh else "")
         if on and not showing:
-            self.told.emit("Add or select a step first: the test strip tries values of its settings.")
+            self.told.emit(tr("Add or select a step first: the test strip tries values of its settings."))
         self.pictures.setCurrentWidget(self.value_strip if showing else self.table)
         self.player.narrow(self.trying.frames() if showing else None)
         self.looking_bar.show_toggle("test_strip", showing)

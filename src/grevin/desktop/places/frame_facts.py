@@ -5,6 +5,7 @@ from __future__ import annotations
 from grevin.core.steps.base import changes_time
 from grevin.core.steps.evidence import Evidence
 from grevin.core.steps.registry import step_by_id
+from grevin.desktop.texts import tr
 from grevin.desktop.work.looks import Look
 
 MOST_NOTES = 3
@@ -25,7 +26,9 @@ def _evidence_words(evidence: Evidence, step: str) -> str:
     """What a step found, or says of how it made the frame."""
     if changes_time(step_by_id(step)):
         words = evidence.doubt or evidence.words
-        return f"This frame: {words}" if words else ""
+        return tr("This frame: {0}", words) if words else ""
     if not evidence.blobs:
-        return evidence.doubt or "This frame: nothing found."
-    return f"This frame: {len(evidence.blobs)} found, {100.0 * float(evidence.mask.mean()):.2f} % of the picture."
+        return evidence.doubt or tr("This frame: nothing found.")
+    return tr(
+        "This frame: {0} found, {1:.2f} % of the picture.", len(evidence.blobs), 100.0 * float(evidence.mask.mean())
+    )

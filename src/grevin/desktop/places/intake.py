@@ -25,6 +25,7 @@ from grevin.desktop.light_table.drawing import Drawing
 from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.session import Session
 from grevin.desktop.style import look as style
+from grevin.desktop.texts import tr
 from grevin.desktop.work.looks import Look, Ways
 
 SHOWN_FINDINGS = 4
@@ -91,10 +92,10 @@ class Intake(QWidget):
                 ("tail", "shot_forward", "Trim tail here", "Leave out everything after the present frame."),
             )
         ):
-            button = QPushButton(style.icon(icon), words)
+            button = QPushButton(style.icon(icon), tr(words))
             button.setObjectName(f"do_{name}")
             button.setIconSize(QSize(14, 14))
-            button.setToolTip(f"{tip} The file is not touched; undo takes it back.")
+            button.setToolTip(tr("{0} The file is not touched; undo takes it back.", tip))
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             button.clicked.connect(partial(self._set, name))
             grid.addWidget(button, place // IN_A_ROW, place % IN_A_ROW)
@@ -148,4 +149,4 @@ class Intake(QWidget):
             sentences.append(f"{len(lost)} frames in all cannot be read; the reel column marks them with a cross.")
         if session.examined is None:
             sentences.append("The picture is still being examined …")
-        self.doubts.setText("\n".join(f"•  {words}" for words in sentences) or "No contradictions found.")
+        self.doubts.setText("\n".join(f"•  {words}" for words in sentences) or tr("No contradictions found."))

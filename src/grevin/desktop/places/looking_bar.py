@@ -13,6 +13,7 @@ from grevin.desktop.keys import hint
 from grevin.desktop.light_table.drawing import Drawing
 from grevin.desktop.light_table.view import FIT, ZOOM_STEPS
 from grevin.desktop.style import look as style
+from grevin.desktop.texts import tr
 from grevin.desktop.work.looks import COMPARE_LABELS, COMPUTED, Ways
 
 # Colours for evidence: our violet, and those of Okabe and Ito's colour-blind-safe set (2008) that stand out on film.
@@ -50,11 +51,11 @@ class LookingBar(QWidget):
         layout.addWidget(self._compare)
         self._gain = QDoubleSpinBox()
         self._gain.setObjectName("gain")
-        self._gain.setPrefix("gain ")
+        self._gain.setPrefix(tr("gain "))
         self._gain.setDecimals(0)
         self._gain.setRange(*GAINS)
         self._gain.setKeyboardTracking(False)
-        self._gain.setToolTip("How much difference and taken-away view are amplified.")
+        self._gain.setToolTip(tr("How much difference and taken-away view are amplified."))
         self._gain.valueChanged.connect(lambda gain: self.ways_wanted.emit({"gain": gain}))
         layout.addWidget(self._gain)
         self._channel = self._choice(
@@ -72,10 +73,10 @@ class LookingBar(QWidget):
             layout.addWidget(self._button(act, icon, words_on, checkable=True))
         self._zoom = QComboBox()
         self._zoom.setObjectName("zoom")
-        self._zoom.setToolTip("Zoom: screen pixels for a picture pixel. The wheel zooms at the pointer.")
+        self._zoom.setToolTip(tr("Zoom: screen pixels for a picture pixel. The wheel zooms at the pointer."))
         self._zoom.setMinimumWidth(94)
         self._zoom.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self._zoom.addItem("fit", FIT)
+        self._zoom.addItem(tr("fit"), FIT)
         for zoom in ZOOM_STEPS:
             self._zoom.addItem(f"{zoom:.0%}", zoom)
         self._zoom.activated.connect(lambda place: self.zoom_chosen.emit(float(self._zoom.itemData(place))))
@@ -84,7 +85,7 @@ class LookingBar(QWidget):
     def _button(self, act: str, icon: str, words: str, checkable: bool = False) -> QToolButton:
         button = QToolButton()
         button.setObjectName(act)
-        button.setText(words)
+        button.setText(tr(words))
         button.setIcon(style.icon(icon))
         button.setIconSize(QSize(16, 16))
         button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
@@ -102,10 +103,10 @@ class LookingBar(QWidget):
     def _choice(self, name: str, choices: dict[str, str], tip: str) -> QComboBox:
         box = QComboBox()
         box.setObjectName(name)
-        box.setToolTip(tip)
+        box.setToolTip(tr(tip))
         box.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         for words, value in choices.items():
-            box.addItem(words, value)
+            box.addItem(tr(words), value)
         box.activated.connect(lambda place: self.ways_wanted.emit({name: box.itemData(place)}))
         return box
 
@@ -115,11 +116,11 @@ class LookingBar(QWidget):
             action = QAction(hint(act), menu)
             action.triggered.connect(partial(self._act, act))
             menu.addAction(action)
-        menu.addSection("Its colour")
+        menu.addSection(tr("Its colour"))
         for name, colour in EVIDENCE_COLOURS.items():
             swatch = QPixmap(14, 14)
             swatch.fill(QColor(*colour))
-            action = QAction(QIcon(swatch), name, menu)
+            action = QAction(QIcon(swatch), tr(name), menu)
             action.triggered.connect(partial(self._choose_colour, colour))
             menu.addAction(action)
         return menu

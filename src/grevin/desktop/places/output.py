@@ -32,6 +32,7 @@ from grevin.core.render.proof import Proof
 from grevin.core.render.run import RunRequest, Sound, run
 from grevin.desktop.dialogs import files
 from grevin.desktop.session import Session
+from grevin.desktop.texts import tr
 from grevin.desktop.work.workers import Task
 
 VERSIONS = (
@@ -57,27 +58,33 @@ class Output(QWidget):
         self.path = QLineEdit()
         self.first = QSpinBox()
         self.last = QSpinBox()
-        self.evidence = QCheckBox("Evidence pictures beside it")
-        self.ledger = QCheckBox("Ledger (CSV) beside it")
-        self.overwrite = QCheckBox("Overwrite existing files")
-        self.write = QPushButton("Write")
-        self.cancel = QPushButton("Cancel")
+        self.evidence = QCheckBox(tr("Evidence pictures beside it"))
+        self.ledger = QCheckBox(tr("Ledger (CSV) beside it"))
+        self.overwrite = QCheckBox(tr("Overwrite existing files"))
+        self.write = QPushButton(tr("Write"))
+        self.cancel = QPushButton(tr("Cancel"))
         self.sound = QComboBox()
-        self.sound.addItems(list(get_args(Sound)))
+        for sound in get_args(Sound):
+            self.sound.addItem(tr(sound), sound)
         self.sound.setToolTip(
-            "Sound is carried over untouched where the picture plays as long as before. Where it does not: padded "
-            "keeps its speed, with silence or a cut at its end; re-timed plays it at another speed, its pitch with it."
+            tr(
+                "Sound is carried over untouched where the picture plays as long as before. Where it does not: "
+                "padded keeps its speed, with silence or a cut at its end; re-timed plays it at another speed, its "
+                "pitch with it."
+            )
         )
         self.bits = QComboBox()
-        self.bits.addItem("as the material", None)
+        self.bits.addItem(tr("as the material"), None)
         for bits in DEPTHS:
-            self.bits.addItem(f"{bits} bit", bits)
+            self.bits.addItem(tr("{0} bit", bits), bits)
         self.bits.setToolTip(
-            "More bits keep what a step that changes whole pictures made between two code values; samples that "
-            "nothing changed keep their values."
+            tr(
+                "More bits keep what a step that changes whole pictures made between two code values; samples that "
+                "nothing changed keep their values."
+            )
         )
-        self.dither = QCheckBox("Dither")
-        self.dither.setToolTip("Round what a step changed with fine noise, so that soft gradients show no steps.")
+        self.dither = QCheckBox(tr("Dither"))
+        self.dither.setToolTip(tr("Round what a step changed with fine noise, so that soft gradients show no steps."))
         self.bar = QProgressBar()
         self.result = QLabel()
         self._runs = QVBoxLayout()
@@ -90,7 +97,7 @@ class Output(QWidget):
 
     def _lay_out(self) -> None:
         for label, _ in VERSIONS:
-            self.version.addItem(label)
+            self.version.addItem(tr(label))
         for name in (
             "version",
             "path",
@@ -109,30 +116,30 @@ class Output(QWidget):
             getattr(self, name).setObjectName(f"output_{name}")
         form = QFormLayout()
         form.setLabelAlignment(Qt.AlignmentFlag.AlignRight)
-        form.addRow("Version", self.version)
+        form.addRow(tr("Version"), self.version)
         row = QHBoxLayout()
         row.addWidget(self.path, 1)
-        browse = QPushButton("Choose …")
+        browse = QPushButton(tr("Choose …"))
         browse.clicked.connect(self._browse)
         row.addWidget(browse)
-        form.addRow("Write to", row)
+        form.addRow(tr("Write to"), row)
         frames = QHBoxLayout()
         frames.addWidget(self.first)
-        frames.addWidget(QLabel("to"))
+        frames.addWidget(QLabel(tr("to")))
         frames.addWidget(self.last)
         frames.addStretch(1)
-        form.addRow("Frames", frames)
-        form.addRow("Sound", self.sound)
+        form.addRow(tr("Frames"), frames)
+        form.addRow(tr("Sound"), self.sound)
         depth = QHBoxLayout()
         depth.addWidget(self.bits)
         depth.addWidget(self.dither)
         depth.addStretch(1)
-        form.addRow("Depth", depth)
+        form.addRow(tr("Depth"), depth)
         for box in (self.evidence, self.ledger, self.overwrite):
             form.addRow("", box)
         self.write.setProperty("strong", True)
         self.write.setToolTip(
-            "Written under a temporary name, read back, then renamed. The source is never written to."
+            tr("Written under a temporary name, read back, then renamed. The source is never written to.")
         )
         self.cancel.hide()
         self.bar.hide()
@@ -152,7 +159,7 @@ class Output(QWidget):
         self._treated.setProperty("title", True)
         layout.addWidget(self._treated)
         layout.addLayout(form)
-        heading = QLabel("Written from this job, with proof")
+        heading = QLabel(tr("Written from this job, with proof"))
         heading.setProperty("title", True)
         layout.addSpacing(10)
         layout.addWidget(heading)
@@ -218,12 +225,12 @@ class Output(QWidget):
         for done_at, proof in runs:
             self._runs.addWidget(_run_card(done_at, proof))
         if not runs:
-            empty = QLabel("Nothing yet.")
+            empty = QLabel(tr("Nothing yet."))
             empty.setProperty("quiet", True)
             self._runs.addWidget(empty)
 
     def _browse(self) -> None:
-        path = files.ask_save(self, "output", "Write to", proposed=self.path.text())
+        path = files.ask_save(self, "output", tr("Write to"), proposed=self.path.text())
         if path is not None:
             self.path.setText(str(path))
 
@@ -247,12 +254,12 @@ class Output(QWidget):
             output.parent / f"{stem}-ledger.csv" if self.ledger.isChecked() else None,
             self.overwrite.isChecked(),
             self._session.verdicts,
-            self.sound.currentText(),  # type: ignore[arg-type]
+            self.sound.currentData(),
             self.bits.currentData(),
             self.dither.isChecked(),
         )
         if not request.frames:
-            self.result.setText("The last frame lies before the first: choose a run of frames.")
+            self.result.setText(tr("The last frame lies before the first: choose a run of frames."))
             return
 
         def work(progress: Progress) -> Proof:
@@ -266,7 +273,7 @@ class Output(QWidget):
         self._task.done.connect(self._finish)
         self._task.failed.connect(self._fail)
         self._show_running(True)
-        self.result.setText("Writing aside; the output gets its name when it is proved.")
+        self.result.setText(tr("Writing aside; the output gets its name when it is proved."))
         self._task.start()
 
     def stop_writing(self) -> None:
@@ -296,18 +303,18 @@ class Output(QWidget):
     def _finish(self, proof: Proof) -> None:
         self._task = None
         self._show_running(False)
-        self.result.setText("Proved. " + " ".join((proof.sentence(), *proof.notes)))
+        self.result.setText(tr("Proved. ") + " ".join((proof.sentence(), *proof.notes)))
         self.show_runs()
-        self.told.emit(f"{Path(proof.output).name} is written and proved.")
+        self.told.emit(tr("{0} is written and proved.", Path(proof.output).name))
         self.written.emit()
 
     def _fail(self, fault: Exception) -> None:
         self._task = None
         self._show_running(False)
         if isinstance(fault, CancelledError):
-            self.result.setText("Cancelled; nothing was left behind.")
+            self.result.setText(tr("Cancelled; nothing was left behind."))
         else:
-            self.result.setText("Not written.")
+            self.result.setText(tr("Not written."))
             self.faulted.emit(fault)
 
 

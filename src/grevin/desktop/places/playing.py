@@ -6,6 +6,7 @@ from PySide6.QtCore import QElapsedTimer, QObject, QTimer, Signal
 
 from grevin.core.timebase.pace import Pace
 from grevin.desktop.session import Session
+from grevin.desktop.texts import tr
 
 TICK_MS = 8
 TELL_S = 0.5  # how often the rate that is reached is said
@@ -146,4 +147,4 @@ class Player(QObject):
         times = f" {abs(self.speed)} times as fast" if abs(self.speed) > 1 else ""
         back = " backwards" if self.speed < 0 else ""
         left_out = "" if whole else "; frames are left out to keep time"
-        self.told.emit(f"Playing{back}{times} at {rate:.5g} frames/s, {shown:.1f} shown{left_out}.")
+        self.told.emit(tr("Playing{0}{1} at {2:.5g} frames/s, {3:.1f} shown{4}.", back, times, rate, shown, left_out))

@@ -32,6 +32,7 @@ from grevin.desktop.survey.condition_panel import ConditionPanel
 from grevin.desktop.survey.findings_panel import FindingsPanel
 from grevin.desktop.survey.marks_panel import MarksPanel
 from grevin.desktop.survey.shots_panel import ShotsPanel
+from grevin.desktop.texts import tr
 from grevin.desktop.work.looks import Look, Ways
 from grevin.desktop.work.surveying import Surveying
 
@@ -78,21 +79,21 @@ class SurveyPlace(QWidget):
             (self.pause, "pause", "Pause", lambda: self.surveying.pause(not self.surveying.paused)),
             (self.halt, "halt", "Stop", self.surveying.cancel),
         ):  # fmt: skip
-            button.setText(words)
+            button.setText(tr(words))
             button.setObjectName(f"do_{name}")
             button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             button.clicked.connect(lambda _checked=False, act=act: act())
             buttons.addWidget(button)
         self.begin.setToolTip(hint("survey"))
         self.quick.setToolTip(hint("quick_survey"))
-        self.pause.setToolTip("Pause, so that viewing has the processors to itself.")
-        self.halt.setToolTip("Ends it; what was measured is kept, and the next survey goes on from there.")
+        self.pause.setToolTip(tr("Pause, so that viewing has the processors to itself."))
+        self.halt.setToolTip(tr("Ends it; what was measured is kept, and the next survey goes on from there."))
         self.pages = QStackedWidget()
         tabs = QHBoxLayout()
         self._tabs: list[QToolButton] = []
         for place, part in enumerate((self.findings, self.shots, self.marks, self.condition)):
             tab = QToolButton()
-            tab.setText(PAGES[place])
+            tab.setText(tr(PAGES[place]))
             tab.setObjectName(f"page_{PAGES[place].lower()}")
             tab.setCheckable(True)
             tab.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -169,7 +170,7 @@ class SurveyPlace(QWidget):
 
     def _forget(self) -> None:
         self._finding = None
-        self.table.show_words("Reading the first picture …")
+        self.table.show_words(tr("Reading the first picture …"))
         self._show_place()
         self._show_state()
 
@@ -242,23 +243,23 @@ class SurveyPlace(QWidget):
         self.halt.setVisible(running)
         self.begin.setVisible(not running)
         self.quick.setVisible(not running and survey is None)
-        self.pause.setText("Go on" if self.surveying.paused else "Pause")
-        self.begin.setText("Survey" if survey is None or survey.cadence is None else "Survey again")
+        self.pause.setText(tr("Go on") if self.surveying.paused else tr("Pause"))
+        self.begin.setText(tr("Survey") if survey is None or survey.cadence is None else tr("Survey again"))
         if running:
             self._show_progress(report)
         elif survey is None:
-            self.state.setText("Not surveyed yet. A survey measures every frame once; you can go on working.")
+            self.state.setText(tr("Not surveyed yet. A survey measures every frame once; you can go on working."))
         else:
             depth = "Surveyed" if survey.cadence is not None else "Surveyed quickly, every fifth frame"
             run = survey.frames
             part = (
                 f", {run.start} to {run[-1]}" if len(run) and run.step == 1 and len(run) < self._session.length else ""
             )
-            self.state.setText(f"{depth}: {len(run)} frames{part}.")
+            self.state.setText(tr("{0}: {1} frames{2}.", depth, len(run), part))
 
     def _show_progress(self, report: ProgressReport | None) -> None:
         if report is None:
-            self.state.setText("Beginning …")
+            self.state.setText(tr("Beginning …"))
             self.bar.setRange(0, 0)
             return
         self.bar.setRange(0, max(1, report.total))
@@ -270,7 +271,7 @@ class SurveyPlace(QWidget):
             if left is not None and report.done > 5 and not self.surveying.paused
             else ""
         )
-        self.state.setText(f"{words}: frame {report.done} of {report.total}{rest}.")
+        self.state.setText(tr("{0}: frame {1} of {2}{3}.", words, report.done, report.total, rest))
 
     # Going through findings
 

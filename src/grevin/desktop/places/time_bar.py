@@ -12,6 +12,7 @@ from grevin.core.measure.area import Reading
 from grevin.core.timebase.counters import COUNTER_LABELS, Counter
 from grevin.desktop.keys import hint
 from grevin.desktop.style import look as style
+from grevin.desktop.texts import tr
 
 
 class TimeBar(QWidget):
@@ -38,7 +39,7 @@ class TimeBar(QWidget):
         self.frame_field.setObjectName("frame_field")
         self.frame_field.setFixedWidth(92)
         self.frame_field.setAlignment(Qt.AlignmentFlag.AlignRight)
-        self.frame_field.setToolTip("Type a frame, a timecode or feet+frames, and Return, to go there.")
+        self.frame_field.setToolTip(tr("Type a frame, a timecode or feet+frames, and Return, to go there."))
         self.frame_field.returnPressed.connect(self._type)
         layout.addSpacing(6)
         layout.addWidget(self.frame_field)
@@ -50,20 +51,24 @@ class TimeBar(QWidget):
         self._kind.setToolTip(hint("count"))
         self._kind.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         for kind, label in COUNTER_LABELS.items():
-            self._kind.addItem(label, kind)
+            self._kind.addItem(tr(label), kind)
         self._kind.activated.connect(lambda place: self.counter_chosen.emit(self._kind.itemData(place)))
         layout.addWidget(self._kind)
         self._loop = QToolButton()
         self._loop.setObjectName("loop")
         self._loop.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self._loop.setToolTip("The frames that are played. Q begins the loop here, E ends it, a click takes it away.")
+        self._loop.setToolTip(
+            tr("The frames that are played. Q begins the loop here, E ends it, a click takes it away.")
+        )
         self._loop.clicked.connect(partial(self._act, "loop_all"))
         layout.addWidget(self._loop)
         self._probe = QLabel()
         self._probe.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self._probe.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)  # never widens the window
         self._probe.setObjectName("probe")
-        self._probe.setToolTip("Code values of the source's frame under the pointer, and percent of the nominal range.")
+        self._probe.setToolTip(
+            tr("Code values of the source's frame under the pointer, and percent of the nominal range.")
+        )
         layout.addWidget(self._probe, 1)
 
     def _button(self, act: str, icon: str) -> QToolButton:
@@ -99,7 +104,7 @@ class TimeBar(QWidget):
         """
         self._counter = counter
         self.frame_field.setText(counter.text(frame))
-        self._length.setText(f"of {counter.text(frames[-1])}")
+        self._length.setText(tr("of {0}", counter.text(frames[-1])))
         self._kind.setCurrentIndex(self._kind.findData(counter.kind))
         item = self._kind.model().index(self._kind.findData("feet"), 0)
         self._kind.model().setData(item, None if feet else 0, Qt.ItemDataRole.UserRole - 1)  # 0: not to be chosen
@@ -108,7 +113,7 @@ class TimeBar(QWidget):
         """The loop, if one was set."""
         self._loop.setVisible(loop is not None)
         if loop is not None:
-            self._loop.setText(f"loop {counter.text(loop.start)} to {counter.text(loop[-1])}")
+            self._loop.setText(tr("loop {0} to {1}", counter.text(loop.start), counter.text(loop[-1])))
 
     def show_playing(self, playing: bool) -> None:
         """Play or pause on the button."""
@@ -120,4 +125,4 @@ class TimeBar(QWidget):
             self._probe.clear()
             return
         values = "   ".join(f"{r.channel} {r.mean:.5g} ({r.percent:.1f} %)" for r in readings)
-        self._probe.setText(f"x {place[0]}  y {place[1]}   {values}")
+        self._probe.setText(tr("x {0}  y {1}   {2}", place[0], place[1], values))

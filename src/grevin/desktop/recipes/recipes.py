@@ -14,6 +14,7 @@ from grevin.core.treatment.recipe import Treatment, read_recipe
 from grevin.desktop.dialogs import files
 from grevin.desktop.recipes.taking import TakingDialog
 from grevin.desktop.session import Session
+from grevin.desktop.texts import tr
 
 KIND = "Recipes (*.recipe.json *.json)"
 SUFFIX = ".recipe.json"
@@ -35,9 +36,9 @@ class Recipes(QObject):
     def ask_to_save(self) -> None:
         """Ask for a name, then save."""
         if not self._session.treatment.steps:
-            self.told.emit("There is no step yet: a recipe holds the steps of a treatment.")
+            self.told.emit(tr("There is no step yet: a recipe holds the steps of a treatment."))
             return
-        path = files.ask_save(self._window, "recipe", "Save the treatment as a recipe", KIND)
+        path = files.ask_save(self._window, "recipe", tr("Save the treatment as a recipe"), KIND)
         if path is not None:
             self.save(path)
 
@@ -53,14 +54,14 @@ class Recipes(QObject):
                 OutputError(f"{path} cannot be written ({fault.strerror}).", "Choose a folder you may write to.")
             )
             return
-        self.told.emit(f"{path.name} holds {len(self._session.treatment.steps)} steps.")
+        self.told.emit(tr("{0} holds {1} steps.", path.name, len(self._session.treatment.steps)))
 
     def ask_to_take(self) -> None:
         """Ask for a recipe, then show what it would change."""
         if self._session.entry is None:
-            self.told.emit("Open material first: a recipe is taken for a reel.")
+            self.told.emit(tr("Open material first: a recipe is taken for a reel."))
             return
-        path = files.ask_one(self._window, "recipe", "Take a recipe", KIND)
+        path = files.ask_one(self._window, "recipe", tr("Take a recipe"), KIND)
         if path is not None:
             self.take(path)
 
@@ -78,8 +79,8 @@ class Recipes(QObject):
     def _apply(self, name: str, recipe: Treatment) -> None:
         dialog = self.dialog
         assert dialog is not None
-        if dialog.where == "shot":
-            done = self._session.treat_shot(f"Take {name}", recipe, dialog.how)
+        if dialog.where == "shots":
+            done = self._session.parts.take(recipe, dialog.how, dialog.shots, f"Take {name}")
         else:
             done = self._session.treat_reels(f"Take {name}", recipe, dialog.how, dialog.reels)
-        self.told.emit(f"{name} is taken: undo takes it back." if done else f"{name} changes nothing here.")
+        self.told.emit(tr("{0} is taken: undo takes it back.", name) if done else tr("{0} changes nothing here.", name))

@@ -20,9 +20,10 @@ from PySide6.QtWidgets import (
 from grevin.core.treatment.path_edits import How, change_words, taken
 from grevin.core.treatment.recipe import Treatment
 from grevin.desktop.session import Session
+from grevin.desktop.texts import tr
 
-Where = Literal["shot", "reels"]
-REELS_HEIGHT = 150  # px; more of them are scrolled
+Where = Literal["shots", "reels"]
+LIST_HEIGHT = 130  # px; more of them are scrolled
 
 
 class TakingDialog(QDialog):
@@ -30,7 +31,7 @@ class TakingDialog(QDialog):
 
     def __init__(self, name: str, recipe: Treatment, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle(f"Take {name}")
+        self.setWindowTitle(tr("Take {0}", name))
         self.resize(460, 480)
         self._recipe = recipe
         self._session = session
@@ -40,36 +41,52 @@ class TakingDialog(QDialog):
         })  # fmt: skip
         wheres = {"reels": "for the reels ticked below"}
         if session.parts.settled and session.parts.shots:
-            wheres["shot"] = "for the present shot alone, which gets a treatment of its own"
+            wheres["shots"] = "for the shots ticked below, which get treatments of their own"
         self._wheres = self._choice(layout, wheres)
-        self._reels = QListWidget()
-        self._reels.setObjectName("recipe_reels")
-        self._reels.setAccessibleName("Reels")
-        self._reels.setMaximumHeight(REELS_HEIGHT)
-        for place, reel in enumerate(session.document.reels):
-            item = QListWidgetItem(reel.title, self._reels)
-            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
-            item.setCheckState(Qt.CheckState.Checked if place == session.reel_index else Qt.CheckState.Unchecked)
+        parts = session.parts
+        titles = [reel.title for reel in session.document.reels]
+        self._reels = self._list("recipe_reels", tr("Reels"), titles, session.reel_index)
+        shots = [parts.title(place) for place in range(len(parts.shots))]
+        self._shots = self._list("recipe_shots", tr("Shots"), shots, parts.at(session.place.frame) if shots else 0)
         layout.addWidget(self._reels)
-        layout.addWidget(QLabel("What changes here:"))
+        layout.addWidget(self._shots)
+        layout.addWidget(QLabel(tr("What changes here:")))
         self._words = QLabel()
         self._words.setObjectName("recipe_changes")
         self._words.setWordWrap(True)
         self._words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         layout.addWidget(self._words, 1)
         self._buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        self._buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Take it")
+        self._buttons.button(QDialogButtonBox.StandardButton.Ok).setText(tr("Take it"))
         self._buttons.accepted.connect(self.accept)
         self._buttons.rejected.connect(self.reject)
         layout.addWidget(self._buttons)
-        for changed in (self._hows.buttonToggled, self._wheres.buttonToggled, self._reels.itemChanged):
+        for changed in (
+            self._hows.buttonToggled,
+            self._wheres.buttonToggled,
+            self._reels.itemChanged,
+            self._shots.itemChanged,
+        ):
             changed.connect(self._show)
         self._show()
+
+    @staticmethod
+    def _list(name: str, words: str, titles: list[str], chosen: int) -> QListWidget:
+        """Things to tick, one of them ticked."""
+        rows = QListWidget()
+        rows.setObjectName(name)
+        rows.setAccessibleName(words)
+        rows.setMaximumHeight(LIST_HEIGHT)
+        for place, title in enumerate(titles):
+            item = QListWidgetItem(title, rows)
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+            item.setCheckState(Qt.CheckState.Checked if place == chosen else Qt.CheckState.Unchecked)
+        return rows
 
     def _choice(self, layout: QVBoxLayout, choices: dict[str, str]) -> QButtonGroup:
         group = QButtonGroup(self)
         for name, words in choices.items():
-            button = QRadioButton(words)
+            button = QRadioButton(tr(words))
             button.setObjectName(f"recipe_{name}")
             button.setChecked(not group.buttons())
             group.addButton(button)
@@ -83,21 +100,26 @@ class TakingDialog(QDialog):
 
     @property
     def where(self) -> Where:
-        """For the present shot, or for reels."""
+        """For shots of the open reel, or for reels."""
         return _chosen(self._wheres)  # type: ignore[return-value]
 
     @property
     def reels(self) -> set[int]:
         """Places of the reels that are ticked."""
-        count = self._reels.count()
-        return {place for place in range(count) if self._reels.item(place).checkState() == Qt.CheckState.Checked}
+        return _ticked(self._reels)
+
+    @property
+    def shots(self) -> set[int]:
+        """Places of the shots that are ticked."""
+        return _ticked(self._shots)
 
     def _show(self, *_changed: object) -> None:
         present = self._session.treatment
         lines = change_words(present, taken(present, self._recipe, self.how))
-        self._words.setText("\n".join(lines) or "Nothing: it is treated like that already.")
-        self._reels.setEnabled(self.where == "reels")
-        ready = self.where == "shot" or bool(self.reels)
+        self._words.setText("\n".join(lines) or tr("Nothing: it is treated like that already."))
+        self._reels.setVisible(self.where == "reels")
+        self._shots.setVisible(self.where == "shots")
+        ready = bool(self.reels if self.where == "reels" else self.shots)
         self._buttons.button(QDialogButtonBox.StandardButton.Ok).setEnabled(ready)
 
 
@@ -105,3 +127,7 @@ def _chosen(group: QButtonGroup) -> str:
     button = group.checkedButton()
     assert button is not None
     return button.objectName().removeprefix("recipe_")
+
+
+def _ticked(rows: QListWidget) -> set[int]:
+    return {place for place in range(rows.count()) if rows.item(place).checkState() == Qt.CheckState.Checked}

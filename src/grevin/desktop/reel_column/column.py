@@ -17,6 +17,7 @@ from grevin.desktop.reel_column.stretch import Stretch
 from grevin.desktop.steps.desk import CountLane
 from grevin.desktop.steps.desks import LANES
 from grevin.desktop.style import look as style
+from grevin.desktop.texts import tr
 
 HEAD = 30
 NUMBERS_WIDTH = 40
@@ -325,22 +326,24 @@ class ReelColumn(QWidget):
             self.setToolTip(self._words(self.frame_at(event.position().y())))
 
     def _words(self, frame: int) -> str:
-        parts = [f"frame {frame}"]
+        parts = [tr("frame {0}", frame)]
         if self._marks.counter.kind != "frames":
             parts.append(self._marks.counter.text(frame))
         if frame in self._marks.unreadable:
-            parts.append("cannot be read")
+            parts.append(tr("cannot be read"))
         if self._lanes is not None:
             level = self._lanes.value(LEVEL, frame)
-            parts.append("level not measured yet" if level is None else f"level {level:.0f} of 255")
+            parts.append(tr("level not measured yet") if level is None else tr("level {0:.0f} of 255", level))
             for lane in LANES:
                 counted, exact = self._lanes.value(lane.counted, frame), self._lanes.value(lane.found, frame)
                 count = counted if exact is None else exact
-                parts.append(f"{lane.head} not looked for yet" if count is None else f"{count:.0f} {lane.unit}")
+                parts.append(
+                    tr("{0} not looked for yet", tr(lane.head)) if count is None else f"{count:.0f} {tr(lane.unit)}"
+                )
         for runs, words in (
-            (self._marks.left_out, "left out"), (self._marks.made, "rebuilt"),
-            (self._marks.put_in, "new frames follow"),
-            (tuple(range(key, key + 1) for key in self._marks.keys), "key frame of the selected step"),
+            (self._marks.left_out, tr("left out")), (self._marks.made, tr("rebuilt")),
+            (self._marks.put_in, tr("new frames follow")),
+            (tuple(range(key, key + 1) for key in self._marks.keys), tr("key frame of the selected step")),
         ):  # fmt: skip
             if any(frame in run for run in runs):
                 parts.append(words)
@@ -348,5 +351,5 @@ class ReelColumn(QWidget):
         parts += [found] if found else []
         parts += [words for frames, words in self._marks.marked if frame in frames]
         if self._ready(frame):
-            parts.append("ready to be played as treated")
+            parts.append(tr("ready to be played as treated"))
         return ", ".join(parts)

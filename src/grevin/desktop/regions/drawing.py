@@ -10,6 +10,7 @@ from grevin.core.treatment.region_edits import has_key, with_key, without_key
 from grevin.core.treatment.regions import STANDING, Region, Shift
 from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.session import Session
+from grevin.desktop.texts import tr, tr_count
 
 Use = Literal["protect", "only"]
 
@@ -69,7 +70,7 @@ class RegionDrawing(QObject):
     def add(self, region: Region) -> None:
         """One more region, which is worked on then."""
         if not self.place:
-            self.told.emit("Select a step first: a region says where a step may act.")
+            self.told.emit(tr("Select a step first: a region says where a step may act."))
             return
         self.active = len(self.regions)
         self._set((*self.regions, region))
@@ -102,21 +103,23 @@ class RegionDrawing(QObject):
             return
         if has_key(region, self.frame):
             self.change(without_key(region, self.frame))
-            self.told.emit(f"The region has no key frame on frame {self.frame} any more.")
+            self.told.emit(tr("The region has no key frame on frame {0} any more.", self.frame))
         else:
             self.change(with_key(region, self.frame, self.shift_of(self.active)))
-            self.told.emit(f"Key frame {self.frame}: on another frame drag the region to where it is to be.")
+            self.told.emit(tr("Key frame {0}: on another frame drag the region to where it is to be.", self.frame))
 
     def copy(self) -> None:
         """Keep the regions of the selected step for another step, shot or reel."""
         self._copied = self.regions
         count = len(self._copied)
-        self.told.emit(f"{count} region{'s' if count != 1 else ''} copied." if count else "There is no region to copy.")
+        self.told.emit(
+            tr_count("{0} region copied.", "{0} regions copied.", count) if count else tr("There is no region to copy.")
+        )
 
     def paste(self) -> None:
         """Give the selected step the regions that were copied, besides its own."""
         if not self.place or not self._copied:
-            self.told.emit("Copy the regions of a step first, then select the one that is to have them.")
+            self.told.emit(tr("Copy the regions of a step first, then select the one that is to have them."))
             return
         self._set((*self.regions, *(one for one in self._copied if one not in self.regions)))
 
@@ -129,7 +132,7 @@ class RegionDrawing(QObject):
     def _held(self) -> Region | None:
         if 0 <= self.active < len(self.regions):
             return self.regions[self.active]
-        self.told.emit("Take hold of a region first: click it on the light table or in the list.")
+        self.told.emit(tr("Take hold of a region first: click it on the light table or in the list."))
         return None
 
     def _set(self, regions: tuple[Region, ...]) -> None:

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from grevin.core.treatment.region_edits import has_key
 from grevin.core.treatment.regions import Region
 from grevin.desktop.keys import hint
+from grevin.desktop.texts import tr
 from grevin.desktop.treatment_path.drawn_rows import remove_button
 
 TOOLS = {"rectangle": "draw_rectangle", "ellipse": "draw_ellipse", "polygon": "draw_polygon"}
@@ -43,8 +44,8 @@ class RegionsPanel(QWidget):
         self._layout.setSpacing(3)
         self._tools: dict[str, QToolButton] = {}
         head = QHBoxLayout()
-        words = QLabel("Where it may act")
-        words.setToolTip("Without a region the step acts everywhere.")
+        words = QLabel(tr("Where it may act"))
+        words.setToolTip(tr("Without a region the step acts everywhere."))
         words.setProperty("quiet", True)
         self._layout.addWidget(words)
         head.setSpacing(3)
@@ -58,8 +59,8 @@ class RegionsPanel(QWidget):
         self._use = QComboBox()
         self._use.setObjectName("region_use")
         for use, label in USES.items():
-            self._use.addItem(label, use)
-        self._use.setToolTip("Whether the step acts only inside the region, or leaves it alone.")
+            self._use.addItem(tr(label), use)
+        self._use.setToolTip(tr("Whether the step acts only inside the region, or leaves it alone."))
         self._use.activated.connect(lambda _place: self.use_chosen.emit(str(self._use.currentData())))
         self._rows = QVBoxLayout()
         self._rows.setSpacing(1)
@@ -70,7 +71,7 @@ class RegionsPanel(QWidget):
     def _button(self, act: str, words: str) -> QToolButton:
         button = QToolButton()
         button.setObjectName(act)
-        button.setText(words)
+        button.setText(tr(words))
         button.setToolTip(hint(act))
         button.clicked.connect(partial(self._act, act))
         return button
@@ -85,15 +86,17 @@ class RegionsPanel(QWidget):
         layout.setVerticalSpacing(3)
         self._feather = self._number("feather_px", "Over which the step's say fades out at the edge.")
         self._rounding = self._number("rounding_px", "Radius of the corners of a rectangle or polygon.")
-        self._follow = QCheckBox("follows the picture")
+        self._follow = QCheckBox(tr("follows the picture"))
         self._follow.setObjectName("region_follow")
-        self._follow.setToolTip("The region goes with what it lies on; drag it on any frame to correct it from there.")
+        self._follow.setToolTip(
+            tr("The region goes with what it lies on; drag it on any frame to correct it from there.")
+        )
         self._follow.toggled.connect(lambda on: self.changed.emit({"follow": on}))
         self._key = self._button("region_key", "key frame")
         self._key.setCheckable(True)
         layout.addWidget(self._use, 0, 0, 1, 2)
         for row, (words, field) in enumerate((("Feather", self._feather), ("Rounding", self._rounding)), 1):
-            layout.addWidget(QLabel(words), row, 0)
+            layout.addWidget(QLabel(tr(words)), row, 0)
             layout.addWidget(field, row, 1)
         layout.addWidget(self._follow, 3, 0, 1, 2)
         layout.addWidget(self._key, 4, 0)
@@ -105,8 +108,8 @@ class RegionsPanel(QWidget):
         field.setObjectName(name)
         field.setRange(0, 10_000)
         field.setDecimals(0)
-        field.setSuffix(" px")
-        field.setToolTip(tip)
+        field.setSuffix(tr(" px"))
+        field.setToolTip(tr(tip))
         field.setKeyboardTracking(False)
         field.valueChanged.connect(lambda value: self.changed.emit({name: value}))
         return field
@@ -146,8 +149,16 @@ class RegionsPanel(QWidget):
             layout.setContentsMargins(0, 0, 0, 0)
             words = QToolButton()
             words.setObjectName("region_row")
-            words.setText(f"{place + 1}. {region.shape}, {USES[region.use]}{', follows' if region.follow else ''}")
-            words.setToolTip(f"{region.words}. Work on this region.")
+            words.setText(
+                ", ".join(
+                    [
+                        f"{place + 1}. {tr(region.shape)}",
+                        tr(USES[region.use]),
+                        *([tr("follows")] if region.follow else []),
+                    ]
+                )
+            )
+            words.setToolTip(tr("{0}. Work on this region.", region.words))
             words.setCheckable(True)
             words.setChecked(place == active)
             words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)

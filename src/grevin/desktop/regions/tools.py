@@ -11,6 +11,7 @@ from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.regions.drawing import RegionDrawing
 from grevin.desktop.regions.panel import TOOLS, RegionsPanel
 from grevin.desktop.regions.tool import RegionTool, Shape
+from grevin.desktop.texts import tr
 from grevin.desktop.treatment_path.path import TreatmentPath
 
 
@@ -34,7 +35,7 @@ class RegionTools:
     def _toggle(self, act: str) -> None:
         tool = self._tools[act]
         if self._table.tool is not tool and not self._may_draw():
-            self._drawing.told.emit("Select a step that mends pictures first: a region says where it may act.")
+            self._drawing.told.emit(tr("Select a step that mends pictures first: a region says where it may act."))
             return
         self._table.take_tool(None if self._table.tool is tool else tool)
 

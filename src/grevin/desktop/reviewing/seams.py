@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 
 from grevin.desktop.places.playing import Player
 from grevin.desktop.session import Session
+from grevin.desktop.texts import tr
 
 AROUND_SEAM = 10  # frames before and after a seam that are played with it
 
@@ -31,11 +32,11 @@ class Seams(QObject):
         """To the next run of made frames on (+1) or back (-1)."""
         chain, view_point = self._session.chain, self._session.place.view_point
         if chain is None or not chain.changes_time(view_point) or not chain.knows_time(view_point):
-            self.told.emit("No frame is rebuilt at this view point: move it behind the step that does (R).")
+            self.told.emit(tr("No frame is rebuilt at this view point: move it behind the step that does (R)."))
             return
         found = chain.next_made(view_point, self._session.output, direction)
         if found is None:
-            self.told.emit("No more rebuilt frames that way.")
+            self.told.emit(tr("No more rebuilt frames that way."))
         else:
             self._session.go_output(found)
 

@@ -19,6 +19,7 @@ from grevin.core.treatment.verdicts import Word, same_place
 from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.light_table.marks import OutlineMark
 from grevin.desktop.session import Session
+from grevin.desktop.texts import tr
 from grevin.desktop.work.one_task import OneTask
 from grevin.desktop.work.workers import LatestWorker, Request
 
@@ -197,11 +198,11 @@ class Specks(QObject):
         elif box is not None:
             self._say((box.x, box.y, box.width, box.height), word)
         else:
-            self.told.emit("Point at a speck, step to a doubtful one (.) or drag a box (Shift) first.")
+            self.told.emit(tr("Point at a speck, step to a doubtful one (.) or drag a box (Shift) first."))
 
     def _say(self, area: Area, word: Word) -> None:
         if not self._session.give_verdict(self._back(area), word):
-            self.told.emit("Select a step first: a verdict is about what a step found.")
+            self.told.emit(tr("Select a step first: a verdict is about what a step found."))
 
     # Stepping
 
@@ -209,7 +210,7 @@ class Specks(QObject):
         """Go to the next (+1) or previous (-1) doubtful piece, on this frame or another."""
         session, chain = self._session, self._session.chain
         if chain is None or not 0 < session.selected <= len(session.treatment.steps):
-            self.told.emit("Select a step first: doubtful places belong to a step.")
+            self.told.emit(tr("Select a step first: doubtful places belong to a step."))
             return
         self.evidence_wanted.emit()
         picked = self._picked if self._stepped else None
@@ -224,7 +225,7 @@ class Specks(QObject):
 
     def _go(self, found: tuple[int, Blob] | None) -> None:
         if found is None:
-            self.told.emit("Nothing more is doubtful that way.")
+            self.told.emit(tr("Nothing more is doubtful that way."))
             return
         self._coming = found
         if found[0] == self._session.place.frame:

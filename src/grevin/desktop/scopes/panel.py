@@ -13,6 +13,7 @@ from grevin.core.measure.scopes import SCOPES, ScopeKind, take_samples
 from grevin.core.picture.display import Screen
 from grevin.core.picture.frame import Frame
 from grevin.desktop.scopes.scope import Scope
+from grevin.desktop.texts import tr
 from grevin.desktop.work.workers import LatestWorker, Request
 
 FIRST_KINDS: tuple[ScopeKind, ScopeKind] = ("colour waveform", "vectorscope")
@@ -37,16 +38,17 @@ class ScopesPanel(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(4, 2, 6, 4)
         layout.setSpacing(2)
-        self.boxed = QCheckBox("only the measured box")
-        self.boxed.setToolTip("Measure only the box that was dragged with Measure, instead of the whole frame.")
+        self.boxed = QCheckBox(tr("only the measured box"))
+        self.boxed.setToolTip(tr("Measure only the box that was dragged with Measure, instead of the whole frame."))
         self.boxed.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.boxed.toggled.connect(self._ask)
         for scope, first in zip(self.scopes, FIRST_KINDS, strict=True):
             choice = QComboBox()
-            choice.addItems(list(SCOPES))
-            choice.setCurrentText(first)
+            for kind in SCOPES:
+                choice.addItem(tr(kind), kind)
+            choice.setCurrentIndex(choice.findData(first))
             choice.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-            choice.setToolTip("Which scope is shown.")
+            choice.setToolTip(tr("Which scope is shown."))
             choice.activated.connect(self._ask)
             self.choices.append(choice)
             row = QHBoxLayout()
@@ -65,12 +67,12 @@ class ScopesPanel(QWidget):
 
     def kinds(self) -> list[str]:
         """The scopes shown, from top to bottom."""
-        return [choice.currentText() for choice in self.choices]
+        return [choice.currentData() for choice in self.choices]
 
     def show_kinds(self, kinds: list[str]) -> None:
         """Choose scopes from outside; unknown ones are left."""
         for choice, kind in zip(self.choices, kinds, strict=False):
-            choice.setCurrentIndex(max(0, choice.findText(kind)))
+            choice.setCurrentIndex(max(0, choice.findData(kind)))
 
     def show_frame(self, frame: Frame | None) -> None:
         """Measure this frame, if the panel is in sight."""

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 
 from grevin.desktop.keys import hint
 from grevin.desktop.memory import PICTURE
+from grevin.desktop.texts import tr
 
 FORMATS = (
     "Video: AVI, MOV, MP4, MKV, MXF, MPEG, DV.  Numbered pictures: TIFF, PNG, DPX, OpenEXR, JPEG.\n"
@@ -63,7 +64,7 @@ class StartView(QWidget):
         self.words.setWordWrap(True)
         first = QVBoxLayout()
         first.setSpacing(8)
-        title = QLabel("Begin with the demo or with material, or go on with a job")
+        title = QLabel(tr("Begin with the demo or with material, or go on with a job"))
         title.setProperty("title", True)
         title.setWordWrap(True)
         first.addWidget(title)
@@ -72,19 +73,19 @@ class StartView(QWidget):
             button.setObjectName(f"start_{act}")
             button.clicked.connect(partial(self._act, act))
             first.addWidget(button)
-        drop = QLabel("Or drop files and folders from the file manager onto this window: each becomes a reel.")
+        drop = QLabel(tr("Or drop files and folders from the file manager onto this window: each becomes a reel."))
         drop.setWordWrap(True)
         first.addWidget(drop)
-        formats = QLabel(FORMATS)
+        formats = QLabel(tr(FORMATS))
         formats.setWordWrap(True)
         formats.setProperty("quiet", True)
         first.addWidget(formats)
         first.addSpacing(10)
         for line in FIRST:
-            label = QLabel(line)
+            label = QLabel(tr(line))
             label.setWordWrap(True)
             first.addWidget(label)
-        help_button = QPushButton("First ten minutes")
+        help_button = QPushButton(tr("First ten minutes"))
         help_button.setObjectName("start_first_minutes")
         help_button.clicked.connect(partial(self._act, "first_minutes"))
         first.addWidget(help_button)
@@ -92,7 +93,7 @@ class StartView(QWidget):
         first.addWidget(self.words)
         first.addStretch(1)
         second = QVBoxLayout()
-        self._recent = QLabel("Jobs worked on before")
+        self._recent = QLabel(tr("Jobs worked on before"))
         self._recent.setProperty("title", True)
         self._recent.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         second.addWidget(self._recent)

@@ -16,6 +16,7 @@ from grevin.desktop.memory import picture_of, recent_jobs, remember_job, remembe
 from grevin.desktop.places.bench import Bench
 from grevin.desktop.session import Session
 from grevin.desktop.start.start_view import StartView
+from grevin.desktop.texts import tr, tr_count
 
 
 class Starting(QObject):
@@ -48,7 +49,7 @@ class Starting(QObject):
 
     def _open_demo(self) -> None:
         """Draw the demo where that was not done before, then open it."""
-        self._view.show_words("Drawing the harbour of Port Ellery, once …")
+        self._view.show_words(tr("Drawing the harbour of Port Ellery, once …"))
         self._opening.task.run(
             lambda progress: make_demo(demo_folder(), progress), lambda files: self._opening.open([files.job])
         )
@@ -65,5 +66,7 @@ class Starting(QObject):
         height, width = look.after.shape[:2]
         image = QImage(look.after.data, width, height, 4 * width, QImage.Format.Format_RGB32)
         steps = len(session.treatment.steps)
-        words = f"{session.entry.title}, frame {session.place.frame}, {steps} step{'s' if steps != 1 else ''}"
+        words = tr_count(
+            "{1}, frame {2}, {0} step", "{1}, frame {2}, {0} steps", steps, session.entry.title, session.place.frame
+        )
         remember_state(self._settings, session.job_file.path, QPixmap.fromImage(image), words)

@@ -18,6 +18,7 @@ from grevin.desktop.steps.rebuild.desk import RebuildDesk
 from grevin.desktop.steps.reframe.desk import ReframeDesk
 from grevin.desktop.steps.repeats.desk import RepeatsDesk
 from grevin.desktop.steps.sidefill.desk import SidefillDesk
+from grevin.desktop.texts import tr
 
 DESKS: tuple[type[Desk], ...] = (
     PickDesk, RepeatsDesk, FieldsDesk, RebuildDesk, DirtDesk, ReframeDesk, SidefillDesk,
@@ -61,7 +62,7 @@ class Desks(QObject):
         if desk.place:
             desk.acts[name]()
         else:
-            self.told.emit(f"This belongs to the step {step_by_id(desk.step).label}: select its card first.")
+            self.told.emit(tr("This belongs to the step {0}: select its card first.", step_by_id(desk.step).label))
 
     def may(self, act: str) -> bool:
         """Whether an act's card is selected."""

@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QGridLayout, QToolButton, QWidget
 
 from grevin.desktop.keys import Key, hint_of
+from grevin.desktop.texts import tr
 
 COLUMNS = 2
 
@@ -26,8 +27,8 @@ class DeskPanel(QWidget):
         for place, key in enumerate(keys):
             button = QToolButton()
             button.setObjectName(key.act)
-            button.setText(key.on_card)
-            button.setAccessibleName(key.label)
+            button.setText(tr(key.on_card))
+            button.setAccessibleName(tr(key.label))
             button.setToolTip(hint_of(key))
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextOnly)
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)

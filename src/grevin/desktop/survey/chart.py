@@ -25,6 +25,7 @@ from grevin.core.survey.words import CURVE_SCALES, curve_words
 from grevin.desktop.reel_column.stretch import Stretch
 from grevin.desktop.steps.desks import LANES
 from grevin.desktop.style import look as style
+from grevin.desktop.texts import tr
 
 NAMES_WIDTH = 172
 SCALE_WIDTH = 34  # of the values at the edges of a row
@@ -172,7 +173,7 @@ class SurveyChart(QWidget):
         painter.fillRect(ground, GROUND)
         painter.setPen(style.TEXT)
         box = QRectF(6, top + 2, NAMES_WIDTH - 12 - SCALE_WIDTH, ROW_HEIGHT / 2 - 1)
-        painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, curve_words(name))
+        painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, tr(curve_words(name)))
         if self._lanes is None or not self._length:
             return
         columns, starts, stops = self._columns()
@@ -255,7 +256,7 @@ class SurveyChart(QWidget):
         words = "not measured" if value is None else f"{value:.4g} {UNITS.get(name, '')}"
         shot = int(np.searchsorted(self._over.cuts, frame, "right"))
         title = f", {self._over.titles[shot]}" if shot < len(self._over.titles) else ""
-        self.setToolTip(f"frame {frame}{title}: {curve_words(name)} {words}")
+        self.setToolTip(tr("frame {0}{1}: {2} {3}", frame, title, curve_words(name), words))
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         """Zoom about the pointer; with Shift, move."""
@@ -276,7 +277,7 @@ class SurveyChart(QWidget):
         """The curves to choose from."""
         menu = QMenu(self)
         for name in CURVE_SCALES:
-            action = menu.addAction(curve_words(name))
+            action = menu.addAction(tr(curve_words(name)))
             action.setCheckable(True)
             action.setChecked(name in self.names)
             action.toggled.connect(lambda on, name=name: self._toggle(name, on))

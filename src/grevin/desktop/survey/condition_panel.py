@@ -20,6 +20,7 @@ from grevin.core.survey.survey import Survey, run_survey
 from grevin.core.treatment.plan import TreatedReel, TreatedSource
 from grevin.desktop.dialogs import files
 from grevin.desktop.session import Session
+from grevin.desktop.texts import tr
 from grevin.desktop.work.one_task import OneTask
 
 KINDS = "Condition report (*.html *.pdf *.csv *.json)"
@@ -49,12 +50,14 @@ class ConditionPanel(QWidget):
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setWidget(self.words)
-        self.before = QPushButton("Write the report …")
+        self.before = QPushButton(tr("Write the report …"))
         self.before.setObjectName("do_report")
-        self.before.setToolTip("By the ending: .html or .pdf to hand over, .csv for the curves, .json for everything.")
-        self.both = QPushButton("Before and after …")
+        self.before.setToolTip(
+            tr("By the ending: .html or .pdf to hand over, .csv for the curves, .json for everything.")
+        )
+        self.both = QPushButton(tr("Before and after …"))
         self.both.setObjectName("do_report_both")
-        self.both.setToolTip("The treated reel is surveyed too, and the report compares both.")
+        self.both.setToolTip(tr("The treated reel is surveyed too, and the report compares both."))
         self.before.clicked.connect(partial(self._ask, False))
         self.both.clicked.connect(partial(self._ask, True))
         row = QHBoxLayout()
@@ -71,14 +74,14 @@ class ConditionPanel(QWidget):
         self._survey = survey
         for button in (self.before, self.both):
             button.setEnabled(survey is not None)
-        self.words.setText("Not surveyed yet." if survey is None else _words(survey))
+        self.words.setText(tr("Not surveyed yet.") if survey is None else _words(survey))
 
     def stop(self) -> None:
         """End the thread."""
         self.task.cancel()
 
     def _ask(self, both: bool, _checked: bool = False) -> None:
-        path = files.ask_save(self, "report", "Write the condition report", KINDS)
+        path = files.ask_save(self, "report", tr("Write the condition report"), KINDS)
         if path is not None:
             self.write(path, both)
 
@@ -100,8 +103,8 @@ class ConditionPanel(QWidget):
         # a chain of its own: the window's is rebuilt when the treatment changes
         treated = TreatedReel(session.reel, session.plan, ByteCache(CACHE_BYTES), verdicts=session.verdicts)
         work = partial(_write, path, about, treated if both else None)
-        self.told.emit(f"Writing {path.name} …")
-        self.task.run(work, lambda _done: self.told.emit(f"{path.name} is written."))
+        self.told.emit(tr("Writing {0} …", path.name))
+        self.task.run(work, lambda _done: self.told.emit(tr("{0} is written.", path.name)))
 
 
 def _words(survey: Survey) -> str:

@@ -31,6 +31,7 @@ from grevin.desktop.keys import hint
 from grevin.desktop.session import Session
 from grevin.desktop.survey.findings_model import HEADS, FindingsModel
 from grevin.desktop.survey.thumbnails import HEIGHT, WIDTH, Thumbnails
+from grevin.desktop.texts import tr
 from grevin.desktop.work.workers import LatestWorker, Request
 
 SOON_MS = 60
@@ -66,13 +67,13 @@ class FindingsPanel(QWidget):
         self.verdict.setObjectName("finding_verdict")
         self.where.setObjectName("finding_where")
         for words, value in VERDICTS:
-            self.verdict.addItem(words, value)
-        self.where.addItems(["whole reel", "this shot"])
+            self.verdict.addItem(tr(words), value)
+        self.where.addItems([tr("whole reel"), tr("this shot")])
         self.least = QDoubleSpinBox()
         self.least.setRange(0.0, 1.0)
         self.least.setSingleStep(0.05)
-        self.least.setPrefix("sure ≥ ")
-        self.least.setToolTip("Least confidence of what is listed.")
+        self.least.setPrefix(tr("sure ≥ "))
+        self.least.setToolTip(tr("Least confidence of what is listed."))
         self.count = QLabel()
         self.count.setProperty("quiet", True)
         self.view = QTableView()
@@ -93,7 +94,7 @@ class FindingsPanel(QWidget):
         head.setSortIndicatorShown(True)
         head.setSortIndicator(1, Qt.SortOrder.AscendingOrder)
         head.setSectionsClickable(True)
-        self.go_on = QCheckBox("on to the next after a verdict")
+        self.go_on = QCheckBox(tr("on to the next after a verdict"))
         self.go_on.setChecked(True)
         first, second, third = QHBoxLayout(), QHBoxLayout(), QHBoxLayout()
         for part in (self.kind, self.verdict):
@@ -105,7 +106,7 @@ class FindingsPanel(QWidget):
             ("doubt_back", "‹"), ("doubt_on", "›"), ("leave", "Leave"), ("mend", "Mend"), ("undecided", "Undecided"),
             ("play_around", "Play it"),
         ):  # fmt: skip
-            button = QPushButton(words)
+            button = QPushButton(tr(words))
             button.setObjectName(f"finding_{act}")
             button.setToolTip(hint(act))
             button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -170,9 +171,9 @@ class FindingsPanel(QWidget):
         chosen = self.kind.currentData()
         self.kind.blockSignals(True)
         self.kind.clear()
-        self.kind.addItem(f"all kinds ({sum(self._kinds.values())})", "")
+        self.kind.addItem(tr("all kinds ({0})", sum(self._kinds.values())), "")
         for kind, count in self._kinds.items():
-            self.kind.addItem(f"{kind_words(kind)} ({count})", kind)
+            self.kind.addItem(f"{tr(kind_words(kind))} ({count})", kind)
         self.kind.setCurrentIndex(max(0, self.kind.findData(chosen)))
         self.kind.blockSignals(False)
         self._soon.start()
@@ -218,8 +219,8 @@ class FindingsPanel(QWidget):
         present = self.present()
         self.view.setColumnWidth(1, NARROW if self._session.counter.kind == "frames" else WIDE)
         self.model.show_rows(self._session.findings, ids)
-        words = "nothing of that kind" if self._kinds else "nothing found yet"
-        self.count.setText(f"{len(ids)} listed" if ids else words)
+        words = tr("nothing of that kind") if self._kinds else tr("nothing found yet")
+        self.count.setText(tr("{0} listed", len(ids)) if ids else words)
         row = self.model.row_of(present.id) if present is not None else -1
         if row >= 0:
             self._select(row)
@@ -263,7 +264,9 @@ class FindingsPanel(QWidget):
         if 0 <= row < self.model.rowCount():
             self._select(row)
         else:
-            self.told.emit("No more findings that way." if self.model.rowCount() else "There are no findings yet.")
+            self.told.emit(
+                tr("No more findings that way.") if self.model.rowCount() else tr("There are no findings yet.")
+            )
 
     def _first_row(self, direction: int) -> int:
         """Where going through begins: at the present frame where the list is in the order of frames."""
@@ -280,7 +283,7 @@ class FindingsPanel(QWidget):
         """A verdict on the finding that is looked at."""
         finding, reel = self.present(), self._session.reel
         if finding is None or reel is None:
-            self.told.emit("Choose a finding first (.).")
+            self.told.emit(tr("Choose a finding first (.)."))
             return
         whole: Area = (0, 0, reel.format.width, reel.format.height)
         area = finding.area if finding.area[2] else whole

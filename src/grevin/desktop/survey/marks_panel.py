@@ -21,6 +21,7 @@ from grevin.core.job.marks_files import MarkedReel, read_marks, write_marks
 from grevin.desktop.dialogs import files
 from grevin.desktop.keys import hint
 from grevin.desktop.session import Session
+from grevin.desktop.texts import tr
 
 FIRST, LAST, KIND, NOTE = range(4)
 KINDS = "Marks (*.csv *.edl *.otio)"
@@ -40,7 +41,7 @@ class MarksPanel(QWidget):
         self.table = QTreeWidget()
         self.table.setObjectName("marks")
         self.table.setRootIsDecorated(False)
-        self.table.setHeaderLabels(["first", "last", "kind", "note"])
+        self.table.setHeaderLabels([tr("first"), tr("last"), tr("kind"), tr("note")])
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         for column, width in ((FIRST, 78), (LAST, 78), (KIND, 70)):
             self.table.setColumnWidth(column, width)
@@ -56,9 +57,9 @@ class MarksPanel(QWidget):
             ("read", "Read …", "Takes over marks from CSV, an EDL (CMX 3600) or OpenTimelineIO.", self._read),
             ("write", "Write …", "Writes all marks, by the ending: .csv, .edl or .otio.", self._write),
         )):  # fmt: skip
-            button = QPushButton(words)
+            button = QPushButton(tr(words))
             button.setObjectName(f"do_{name}")
-            button.setToolTip(tip)
+            button.setToolTip(tr(tip))
             button.clicked.connect(lambda _checked=False, act=act: act())
             grid.addWidget(button, place // 3, place % 3)
         layout = QVBoxLayout(self)
@@ -93,12 +94,12 @@ class MarksPanel(QWidget):
         """Mark the present frame."""
         frame = self._session.place.frame
         if self._session.entry is not None and not self._session.parts.mark(Mark(first=frame, last=frame)):
-            self.told.emit("This frame is marked already.")
+            self.told.emit(tr("This frame is marked already."))
 
     def mark_loop(self) -> None:
         """Mark the frames of the loop."""
         if self.loop is None:
-            self.told.emit("Set a loop first (Q where it begins, E where it ends).")
+            self.told.emit(tr("Set a loop first (Q where it begins, E where it ends)."))
         else:
             self._session.parts.mark(Mark(first=self.loop.start, last=self.loop.stop - 1))
 
@@ -106,7 +107,7 @@ class MarksPanel(QWidget):
         """Take the chosen marks away."""
         places = {self.table.indexOfTopLevelItem(item) for item in self.table.selectedItems()}
         if not places:
-            self.told.emit("Choose marks first.")
+            self.told.emit(tr("Choose marks first."))
         else:
             self._session.parts.remove_marks(places)
 
@@ -126,7 +127,7 @@ class MarksPanel(QWidget):
         except GrevinError as fault:
             self.faulted.emit(fault)
             return
-        self.told.emit(f"{len(self._session.parts.marks)} marks written to {path.name}.")
+        self.told.emit(tr("{0} marks written to {1}.", len(self._session.parts.marks), path.name))
 
     def read(self, path: Path) -> None:
         """Take over marks."""
@@ -139,14 +140,16 @@ class MarksPanel(QWidget):
             self.faulted.emit(fault)
             return
         changed = self._session.parts.add_marks(marks)
-        self.told.emit(f"{len(marks)} marks read." if changed else f"{path.name} holds no mark that is new.")
+        self.told.emit(
+            tr("{0} marks read.", len(marks)) if changed else tr("{0} holds no mark that is new.", path.name)
+        )
 
     def _write(self) -> None:
-        path = files.ask_save(self, "marks", "Write marks", KINDS)
+        path = files.ask_save(self, "marks", tr("Write marks"), KINDS)
         if path is not None:
             self.write(path)
 
     def _read(self) -> None:
-        path = files.ask_one(self, "marks", "Read marks", KINDS)
+        path = files.ask_one(self, "marks", tr("Read marks"), KINDS)
         if path is not None:
             self.read(path)

@@ -22,6 +22,7 @@ from grevin.core.survey.proposal import proposal_for, words_of
 from grevin.core.survey.survey import Survey
 from grevin.desktop.keys import hint_of, key_of
 from grevin.desktop.session import Session
+from grevin.desktop.texts import tr
 
 NUMBER, WHERE, NAME, KIND, TREATMENT, HELP = range(6)
 HEADS = ("", "begins", "name", "kind", "treatment", "would help")
@@ -53,7 +54,7 @@ class ShotsPanel(QWidget):
         self.table = QTreeWidget()
         self.table.setObjectName("shots")
         self.table.setRootIsDecorated(False)
-        self.table.setHeaderLabels(list(HEADS))
+        self.table.setHeaderLabels([tr(head) for head in HEADS])
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.table.header().setStretchLastSection(True)
         for column, width in ((NUMBER, 28), (WHERE, 54), (NAME, 84), (KIND, 52), (TREATMENT, 78)):
@@ -70,10 +71,10 @@ class ShotsPanel(QWidget):
         self.words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         grid = QGridLayout()
         for place, (name, words, tip) in enumerate(BUTTONS):
-            button = QPushButton(words)
+            button = QPushButton(tr(words))
             button.setObjectName(f"do_{name}")
             keyed = name in {"split_shot", "join_shot"}
-            button.setToolTip(hint_of(key_of(name), tip) if keyed else tip)
+            button.setToolTip(hint_of(key_of(name), tip) if keyed else tr(tip))
             button.clicked.connect(partial(self.do, name))
             grid.addWidget(button, place // 2, place % 2)
         layout = QVBoxLayout(self)
@@ -127,7 +128,7 @@ class ShotsPanel(QWidget):
 
     def _ready(self) -> bool:
         if not self._session.parts.settled:
-            self.told.emit("Cuts are still being looked for: shots can be worked with when all are known.")
+            self.told.emit(tr("Cuts are still being looked for: shots can be worked with when all are known."))
         return self._session.parts.settled
 
     # Proposals
@@ -153,7 +154,7 @@ class ShotsPanel(QWidget):
 
     def _show_proposal(self) -> None:
         if self._survey is None:
-            self.words.setText("What would help is proposed here once the reel was surveyed in full.")
+            self.words.setText(tr("What would help is proposed here once the reel was surveyed in full."))
             return
         places = self.chosen() or [self._session.parts.at(self._session.place.frame)]
         lines = []

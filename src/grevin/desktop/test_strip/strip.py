@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QLabel, QS
 from grevin.desktop.light_table.painting import evidence_overlay, label, lay, target
 from grevin.desktop.light_table.view import View
 from grevin.desktop.style import look as style
+from grevin.desktop.texts import tr
 from grevin.desktop.work.looks import Look
 
 GAP = 4
@@ -179,25 +180,25 @@ class ValueStrip(QWidget):
         self.cells = Cells()
         self.choice = QComboBox()
         self.choice.setObjectName("strip_setting")
-        self.choice.setToolTip("The setting that is tried at several values.")
+        self.choice.setToolTip(tr("The setting that is tried at several values."))
         self.choice.activated.connect(lambda place: self.setting_chosen.emit(self.choice.itemData(place)))
         self.first, self.last = QDoubleSpinBox(), QDoubleSpinBox()
         row = QHBoxLayout()
         row.setContentsMargins(6, 4, 6, 4)
         row.setSpacing(8)
-        title = QLabel("Test strip of")
+        title = QLabel(tr("Test strip of"))
         title.setProperty("title", True)
         row.addWidget(title)
         row.addWidget(self.choice)
-        self._to = QLabel("to")
-        self._from = QLabel("from")
+        self._to = QLabel(tr("to"))
+        self._from = QLabel(tr("from"))
         for name, box, before in (("strip_first", self.first, self._from), ("strip_last", self.last, self._to)):
             box.setObjectName(name)
             box.setKeyboardTracking(False)
             box.valueChanged.connect(self._choose_span)
             row.addWidget(before)
             row.addWidget(box)
-        self._words = QLabel("Click a picture to take its value; Tab and Return do it by keys. P leaves.")
+        self._words = QLabel(tr("Click a picture to take its value; Tab and Return do it by keys. P leaves."))
         self._words.setProperty("quiet", True)
         self._words.setWordWrap(True)
         row.addWidget(self._words, 1)
@@ -211,7 +212,7 @@ class ValueStrip(QWidget):
         """The settings that can be tried, {name: label}."""
         self.choice.clear()
         for name, words in settings.items():
-            self.choice.addItem(words, name)
+            self.choice.addItem(tr(words), name)
         self.choice.setCurrentIndex(self.choice.findData(chosen))
 
     def show_span(self, span: tuple[float, float] | None, bounds: tuple[float, float], decimals: int) -> None:

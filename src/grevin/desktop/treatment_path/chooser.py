@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QApplication, QFrame, QLineEdit, QListWidget, QLis
 from grevin.core.steps.base import STAGES, AnyStep
 from grevin.core.steps.registry import REGISTRY
 from grevin.desktop.steps.desks import desk_of
+from grevin.desktop.texts import tr
 
 STAGE_WORDS = {
     "time": "Time is wrong", "signal": "The signal is damaged", "light": "The light is uneasy",
@@ -41,14 +42,14 @@ class Chooser(QFrame):
         layout.setContentsMargins(6, 6, 6, 6)
         self.field = QLineEdit()
         self.field.setObjectName("chooser_field")
-        self.field.setPlaceholderText("What is wrong with the picture?")
-        self.field.setAccessibleName("What is wrong with the picture")
+        self.field.setPlaceholderText(tr("What is wrong with the picture?"))
+        self.field.setAccessibleName(tr("What is wrong with the picture"))
         self.field.textChanged.connect(self._fill)
         self.field.installEventFilter(self)
         layout.addWidget(self.field)
         self.steps = QListWidget()
         self.steps.setObjectName("chooser_list")
-        self.steps.setAccessibleName("Steps")
+        self.steps.setAccessibleName(tr("Steps"))
         self.steps.setIconSize(PICTURE)
         self.steps.setWordWrap(True)
         self.steps.itemClicked.connect(self._take)
@@ -86,10 +87,10 @@ class Chooser(QFrame):
         for stage in STAGES:
             fitting = [step for step in REGISTRY.steps.values() if step.stage == stage and _fits(step, words)]
             if fitting:
-                head = QListWidgetItem(STAGE_WORDS[stage], self.steps)
+                head = QListWidgetItem(tr(STAGE_WORDS[stage]), self.steps)
                 head.setFlags(Qt.ItemFlag.NoItemFlags)
             for step in fitting:
-                item = QListWidgetItem(_picture(step), f"{step.label}\n{fault_of(step)}", self.steps)
+                item = QListWidgetItem(_picture(step), f"{tr(step.label)}\n{tr(fault_of(step))}", self.steps)
                 item.setData(STEP, step.id)
         self._move(1)
 
@@ -134,7 +135,8 @@ def fault_of(step: AnyStep) -> str:
 
 
 def _fits(step: AnyStep, words: list[str]) -> bool:
-    told = f"{step.label} {step.id} {fault_of(step)} {STAGE_WORDS[step.stage]}".lower()
+    parts = (step.label, fault_of(step), STAGE_WORDS[step.stage])
+    told = " ".join((step.id, *parts, *map(tr, parts))).lower()
     return all(word in told for word in words)
 
 

@@ -9,6 +9,7 @@ from PySide6.QtCore import QSize, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
 from grevin.desktop.style import look as style
+from grevin.desktop.texts import tr
 
 
 class DrawnRows(QWidget):
@@ -78,5 +79,5 @@ def remove_button() -> QToolButton:
     button.setObjectName("remove_drawn")
     button.setIcon(style.icon("remove"))
     button.setIconSize(QSize(12, 12))
-    button.setToolTip("Take this one out (undo brings it back).")
+    button.setToolTip(tr("Take this one out (undo brings it back)."))
     return button

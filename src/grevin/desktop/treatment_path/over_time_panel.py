@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QVBoxLayout, QWidg
 
 from grevin.core.treatment.over_time import OverTime
 from grevin.desktop.style import look as style
+from grevin.desktop.texts import tr, tr_count
 from grevin.desktop.treatment_path.drawn_rows import remove_button
 
 CURVE_HEIGHT = 26
@@ -99,23 +100,23 @@ class OverTimePanel(QWidget):
             self._layout.addWidget(curve)
 
     def _row(self, change: OverTime) -> QWidget:
-        label = self._labels.get(change.setting, change.setting)
+        label = tr(self._labels.get(change.setting, change.setting))
         row = QWidget()
         layout = QHBoxLayout(row)
         layout.setContentsMargins(0, 0, 0, 0)
         count = len(change.keys)
-        words = QLabel(f"{label}: {count} key frame{'s' if count > 1 else ''}")
+        words = QLabel(tr_count("{1}: {0} key frame", "{1}: {0} key frames", count, label))
         words.setToolTip(change.words)
         layout.addWidget(words, 1)
-        ease = QCheckBox("with ease")
+        ease = QCheckBox(tr("with ease"))
         ease.setObjectName(f"ease_{change.setting}")
-        ease.setAccessibleName(f"{label} changes with ease")
-        ease.setToolTip("Slowly at both ends of each way, instead of evenly.")
+        ease.setAccessibleName(tr("{0} changes with ease", label))
+        ease.setToolTip(tr("Slowly at both ends of each way, instead of evenly."))
         ease.setChecked(change.ease == "both")
         ease.toggled.connect(partial(self._ease, change))
         layout.addWidget(ease)
         remove = remove_button()
-        remove.setAccessibleName(f"{label}: no key frames")
+        remove.setAccessibleName(tr("{0}: no key frames", label))
         remove.clicked.connect(lambda _checked: self._replace(change, None))
         layout.addWidget(remove)
         return row

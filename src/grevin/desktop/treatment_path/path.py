@@ -26,6 +26,7 @@ from grevin.desktop.regions.panel import RegionsPanel
 from grevin.desktop.steps.desks import desk_of
 from grevin.desktop.steps.panel import DeskPanel
 from grevin.desktop.style import look as style
+from grevin.desktop.texts import tr
 from grevin.desktop.treatment_path.chooser import Chooser
 from grevin.desktop.treatment_path.over_time_panel import OverTimePanel
 from grevin.desktop.treatment_path.settings_form import SettingsForm
@@ -48,7 +49,7 @@ class Rail(QWidget):
         self._last = last
         self._here = False
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setToolTip("Look at the picture from this place of the path (W and R move the view point).")
+        self.setToolTip(tr("Look at the picture from this place of the path (W and R move the view point)."))
 
     def show_here(self, here: bool) -> None:
         """Whether the view point is at this node."""
@@ -85,25 +86,25 @@ class Card(QFrame):
         super().__init__(parent)
         self.setObjectName("card")
         self._pressed: float | None = None  # where on the screen the pointer went down
-        self.setToolTip("Drag the card to move the step (Alt+PgUp and Alt+PgDown).")
+        self.setToolTip(tr("Drag the card to move the step (Alt+PgUp and Alt+PgDown)."))
         kind = step_by_id(step.step)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 5, 8, 6)
         layout.setSpacing(3)
         head = QHBoxLayout()
-        title = QLabel(f"{place}. {kind.label}")
+        title = QLabel(f"{place}. {tr(kind.label)}")
         title.setProperty("title", True)
         head.addWidget(title, 1)
-        self._acts = QCheckBox("on")
+        self._acts = QCheckBox(tr("on"))
         self._acts.setObjectName("acts")
-        self._acts.setToolTip("Switched off, the picture passes this step unchanged.")
+        self._acts.setToolTip(tr("Switched off, the picture passes this step unchanged."))
         self._acts.toggled.connect(self.switched)
         head.addWidget(self._acts)
         remove = QToolButton()
         remove.setIcon(style.icon("remove"))
         remove.setIconSize(QSize(12, 12))
         remove.setObjectName("remove")
-        remove.setToolTip("Take this step out of the treatment (undo brings it back).")
+        remove.setToolTip(tr("Take this step out of the treatment (undo brings it back)."))
         remove.clicked.connect(self.removed)
         head.addWidget(remove)
         layout.addLayout(head)
@@ -295,7 +296,7 @@ class TreatmentPath(QScrollArea):
         box = QWidget()
         layout = QVBoxLayout(box)
         layout.setContentsMargins(4, 6, 4, 6)
-        title = QLabel("Source")
+        title = QLabel(tr("Source"))
         title.setProperty("title", True)
         layout.addWidget(title)
         self._source_words.setProperty("quiet", True)
@@ -322,10 +323,10 @@ class TreatmentPath(QScrollArea):
     def _adder(self) -> QWidget:
         self.add_button = QToolButton()
         self.add_button.setObjectName("add_step")
-        self.add_button.setText("Add a step")
+        self.add_button.setText(tr("Add a step"))
         self.add_button.setIcon(style.icon("add"))
         self.add_button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
-        self.add_button.setToolTip("Choose a repair step by what is wrong with the picture (N).")
+        self.add_button.setToolTip(tr("Choose a repair step by what is wrong with the picture (N)."))
         self.add_button.clicked.connect(self.open_menu)
         holder = QWidget()
         layout = QHBoxLayout(holder)

@@ -33,6 +33,7 @@ from grevin.core.steps.settings import (
     typed_item,
 )
 from grevin.desktop.style import look as style
+from grevin.desktop.texts import tr
 from grevin.desktop.treatment_path.drawn_rows import DrawnRows
 
 MARK = QSize(18, 20)
@@ -68,16 +69,16 @@ class SettingsForm(QWidget):
             extra = field.json_schema_extra if isinstance(field.json_schema_extra, dict) else {}
             control = self._control(name, field.annotation, extra)
             control.setObjectName(name)
-            tip = f"{field.description} ({name})"
+            tip = f"{tr(field.description or name)} ({name})"
             control.setToolTip(tip)
-            label = QLabel(field.title or name)
+            label = QLabel(tr(field.title or name))
             label.setToolTip(tip)
             label.setWordWrap(True)
             label.setMinimumWidth(min(LABEL_WIDTH, label.fontMetrics().horizontalAdvance(label.text())))
             label.setBuddy(control)
-            control.setAccessibleName(field.title or name)
+            control.setAccessibleName(tr(field.title or name))
             self._controls[name] = control
-            self._holders[name] = self._with_key(name, field.title or name, control)
+            self._holders[name] = self._with_key(name, tr(field.title or name), control)
             layout.addRow(label, self._holders[name])
         self._model = model
         self._rare = {name for name in model.model_fields if is_rare(model, name)}
@@ -85,9 +86,11 @@ class SettingsForm(QWidget):
         self._more = QToolButton(self)
         self._more.hide()
         self._more.setObjectName("more_settings")
-        self._more.setText("More settings")
+        self._more.setText(tr("More settings"))
         self._more.setCheckable(True)
-        self._more.setToolTip("Settings that are seldom changed; those that differ from the defaults are always shown.")
+        self._more.setToolTip(
+            tr("Settings that are seldom changed; those that differ from the defaults are always shown.")
+        )
         self._more.toggled.connect(self._show_rows)
         if self._rare:
             layout.addRow("", self._more)
@@ -102,7 +105,7 @@ class SettingsForm(QWidget):
             )  # the list opens as wide as it needs
             box.setMinimumWidth(LEAST_WIDTH)
             for choice in get_args(annotation):
-                box.addItem(str(extra["words"].get(choice, choice)), choice)
+                box.addItem(tr(str(extra["words"].get(choice, choice))), choice)
             box.currentIndexChanged.connect(lambda _place: emit(box.currentData()))
             return box
         if annotation is bool:
@@ -115,12 +118,12 @@ class SettingsForm(QWidget):
             line.editingFinished.connect(partial(self._emit_typed, name, line, item.typed))
             return line
         if is_list(annotation) and not is_numbers(annotation):
-            rows = DrawnRows("none drawn")
+            rows = DrawnRows(tr("none drawn"))
             rows.changed.connect(emit)
             return rows
         if is_numbers(annotation):
             field = QLineEdit()
-            field.setPlaceholderText("such as 12, 13, 40-44")
+            field.setPlaceholderText(tr("such as 12, 13, 40-44"))
             field.editingFinished.connect(partial(self._emit_typed, name, field, numbers_from))
             return field
         spin: QSpinBox | QDoubleSpinBox
@@ -134,9 +137,9 @@ class SettingsForm(QWidget):
             spin.setRange(float(extra["low"]), float(extra["high"]))
             spin.setSingleStep(float(extra["step"]))
         if extra["unit"]:
-            spin.setSuffix(f" {extra['unit']}")
+            spin.setSuffix(f" {tr(extra['unit'])}")
         if extra["lowest"]:
-            spin.setSpecialValueText(str(extra["lowest"]))
+            spin.setSpecialValueText(tr(str(extra["lowest"])))
         spin.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         spin.setMinimumWidth(LEAST_WIDTH)
         spin.setKeyboardTracking(False)
@@ -154,8 +157,8 @@ class SettingsForm(QWidget):
         mark.setIconSize(QSize(12, 12))
         mark.setAutoRaise(True)
         mark.setFixedSize(MARK)
-        mark.setToolTip("Key frame: the value holds on this frame and changes evenly to the next key frame.")
-        mark.setAccessibleName(f"Key frame: {label}")
+        mark.setToolTip(tr("Key frame: the value holds on this frame and changes evenly to the next key frame."))
+        mark.setAccessibleName(tr("Key frame: {0}", label))
         mark.clicked.connect(partial(self._want_key, name, mark))
         self._keys[name] = mark
         holder = QWidget()

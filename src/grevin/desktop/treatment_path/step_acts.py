@@ -8,6 +8,7 @@ from functools import partial
 from PySide6.QtCore import QObject, Signal
 
 from grevin.desktop.session import Session
+from grevin.desktop.texts import tr
 
 
 class StepActs(QObject):
@@ -31,7 +32,7 @@ class StepActs(QObject):
         if 0 < place <= len(self._session.treatment.steps):
             act(place)
         else:
-            self.told.emit("Select a step first.")
+            self.told.emit(tr("Select a step first."))
 
     def _switch(self, place: int) -> None:
         self._session.switch_step(place, not self._session.treatment.steps[place - 1].enabled)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, Signal
 
 from grevin.core.treatment.chain import Chain
+from grevin.desktop.texts import tr
 from grevin.desktop.work.one_task import OneTask
 
 
@@ -44,7 +45,9 @@ class Studying(QObject):
         if self._task.busy:
             self._task.cancel()
             self._given_up = self._chain
-            self.told.emit("Analysis stopped; the step has no effect yet. Change a setting, or switch it off and on.")
+            self.told.emit(
+                tr("Analysis stopped; the step has no effect yet. Change a setting, or switch it off and on.")
+            )
 
     def _fail(self, fault: object) -> None:
         self._given_up = self._chain

@@ -15,6 +15,7 @@ from grevin.core.progress import Progress, ProgressReport
 from grevin.core.survey.lanes import Lanes
 from grevin.core.survey.measures.base import Depth
 from grevin.core.survey.survey import Row, Survey, curve_names, run_survey
+from grevin.desktop.texts import tr
 from grevin.desktop.work.opening import open_entry
 from grevin.desktop.work.workers import Task
 
@@ -124,7 +125,9 @@ class Surveying(QObject):
         if self._end(task):
             self.changed.emit()
             if isinstance(fault, CancelledError):
-                self.told.emit("The survey was stopped; what was measured is kept and the next one goes on from there.")
+                self.told.emit(
+                    tr("The survey was stopped; what was measured is kept and the next one goes on from there.")
+                )
             else:
                 self.faulted.emit(fault)
 

@@ -16,6 +16,7 @@ from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.session import Session
 from grevin.desktop.steps.desk import Desk
 from grevin.desktop.steps.small_pictures import boat, frame
+from grevin.desktop.texts import tr
 
 
 class PickDesk(Desk):
@@ -55,10 +56,10 @@ class PickDesk(Desk):
             return
         if word == "begins":
             self._set(begin=capture)
-            self.told.emit(f"A film frame begins at capture {capture}.")
+            self.told.emit(tr("A film frame begins at capture {0}.", capture))
         else:
             self._set(join=capture)
-            self.told.emit(f"No film frame begins at capture {capture}.")
+            self.told.emit(tr("No film frame begins at capture {0}.", capture))
 
     def _move(self, by: int) -> None:
         """Move the border with which the present film frame begins."""
@@ -71,18 +72,18 @@ class PickDesk(Desk):
         )
         place = bisect_right(groups, capture, key=lambda group: group.start) - 1
         if place < 1:
-            self.told.emit("No film frame begins before this capture: there is no border to move.")
+            self.told.emit(tr("No film frame begins before this capture: there is no border to move."))
             return
         border = groups[place].start
         low, high = groups[place - 1].start, groups[place].stop
         moved = border + by
         if not low < moved < high:
-            self.told.emit("The border cannot be moved farther: a film frame needs a capture.")
+            self.told.emit(tr("The border cannot be moved farther: a film frame needs a capture."))
             return
         self._set(begin=moved, join=border)
         self.session.view_from(self.place - 1)
         self.session.go(self._reel_frame(moved))
-        self.told.emit(f"The film frame begins at capture {moved} now, not {border}.")
+        self.told.emit(tr("The film frame begins at capture {0} now, not {1}.", moved, border))
 
     def _reel_frame(self, capture: int) -> int:
         chain = self.session.chain

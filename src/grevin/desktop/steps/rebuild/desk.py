@@ -16,6 +16,7 @@ from grevin.desktop.session import Session
 from grevin.desktop.steps.desk import Desk
 from grevin.desktop.steps.rebuild.lines import Grip, ShownLine, State, dragged, grip_of, paint_lines
 from grevin.desktop.steps.small_pictures import DAMAGE, boat, frame, row
+from grevin.desktop.texts import tr
 
 SHORTEST_PX = 3.0  # of the picture: a shorter drag draws nothing
 
@@ -69,7 +70,7 @@ class RebuildDesk(Desk):
         anew = number not in settings.frames
         frames = {*settings.frames, number} if anew else set(settings.frames) - {number}
         session.change_settings(self.place, {"frames": tuple(sorted(frames))})
-        self.told.emit(f"Frame {number} is {'rebuilt' if anew else 'as it was again'}.")
+        self.told.emit(tr("Frame {0} is {1}.", number, "rebuilt" if anew else "as it was again"))
 
 
 class TieTool(Tool):
@@ -114,7 +115,7 @@ class TieTool(Tool):
     def take_out(self) -> None:
         """Take out the line that is worked on."""
         if not 0 <= self._active < len(self.ties):
-            self._desk.told.emit("Take hold of a tie line first.")
+            self._desk.told.emit(tr("Take hold of a tie line first."))
             return
         left = [tie for place, tie in enumerate(self.ties) if place != self._active]
         self._active = -1
@@ -177,11 +178,11 @@ class TieTool(Tool):
         drawn = ties[self._active]
         if len(drawn.keys) == 1:
             self._desk.told.emit(
-                "Now go to a good frame on the other side of the gap and drag the line onto the same edge."
+                tr("Now go to a good frame on the other side of the gap and drag the line onto the same edge.")
             )
         else:
             first, last = drawn.keys[0].frame, drawn.keys[-1].frame
-            self._desk.told.emit(f"This line leads the motion between frames {first} and {last}.")
+            self._desk.told.emit(tr("This line leads the motion between frames {0} and {1}.", first, last))
 
     def _set(self, ties: list[TieLine]) -> None:
         self._session.change_settings(self.place, {"ties": tuple(tie.model_dump() for tie in ties)})

@@ -21,6 +21,7 @@ from grevin.desktop.session import Session
 from grevin.desktop.steps.desk import Desk
 from grevin.desktop.steps.small_pictures import boat, frame
 from grevin.desktop.style import look as style
+from grevin.desktop.texts import tr
 
 GRIP_PX = 12.0  # screen pixels within which a corner is taken hold of
 CORNER_PX = 4.0
@@ -75,7 +76,7 @@ class ReframeDesk(Desk):
         frame = self.session.place.frame
         left = tuple(key for key in self.settings.keys if key.frame != frame)
         if len(left) == len(self.settings.keys):
-            self.told.emit("There is no key frame on this frame.")
+            self.told.emit(tr("There is no key frame on this frame."))
         else:
             self._set(left)
 
@@ -117,7 +118,7 @@ class PartTool(Tool):
         formats = self._formats()
         self._grip = ""
         if formats is None:
-            self._desk.told.emit("The part is dragged over the picture before the step: look from there (W).")
+            self._desk.told.emit(tr("The part is dragged over the picture before the step: look from there (W)."))
             return
         self._start, self._begun = point, self._here()
         corners = _corners(formats, self._begun)
@@ -158,7 +159,13 @@ class PartTool(Tool):
         if present is not None and self._grip:
             self._desk.set_key(present)
             self._desk.told.emit(
-                f"Key frame {present.frame}: zoom {present.zoom:.2f} at {present.x:.2f}, {present.y:.2f}."
+                tr(
+                    "Key frame {0}: zoom {1:.2f} at {2:.2f}, {3:.2f}.",
+                    present.frame,
+                    present.zoom,
+                    present.x,
+                    present.y,
+                )
             )
         self._grip = ""
 
