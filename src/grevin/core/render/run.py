@@ -39,6 +39,9 @@ from grevin.core.treatment.verdicts import Verdicts
 Sound = Literal["where it fits", "always", "padded", "re-timed", "never"]
 
 
+MOST_TOLD = 40  # sentences about shots
+
+
 @dataclass(frozen=True)
 class RunRequest:
     """What is to be made.
@@ -120,7 +123,8 @@ def run(
         before, after = (f"{float(seconds):.2f}" for seconds in retimed.seconds)
         proof.notes = (f"The sound was kept though the picture plays {after} s and it {before} s.", *proof.notes)
     order = dict.fromkeys(words for treatment in plan.treatments() for words in treatment.out_of_order())
-    proof.notes = (*writer.notes, *retimed.notes(treated), *order, *proof.notes)
+    told = treated.told(request.frames)[:MOST_TOLD]
+    proof.notes = (*writer.notes, *retimed.notes(treated), *told, *order, *proof.notes)
     return proof
 
 

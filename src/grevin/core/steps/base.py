@@ -79,6 +79,14 @@ class Learning(Protocol):
         ...
 
 
+class Telling(Protocol):
+    """What a step that learns shots may have besides: it says what it found in one."""
+
+    def tell(self, study: Arrays, rate: float) -> tuple[str, ...]:
+        """Sentences about a shot, from what was learned of it; `rate` in frames a second."""
+        ...
+
+
 class OnFields(Protocol):
     """What a local step may have besides: on interlaced material it is given each field as a picture of its own."""
 

@@ -9,6 +9,7 @@ from grevin.core.errors import SettingsError
 from grevin.core.steps.base import AnyStep, Registry
 from grevin.core.steps.dirt.step import DirtStep
 from grevin.core.steps.fields.step import FieldsStep
+from grevin.core.steps.flicker.step import FlickerStep
 from grevin.core.steps.pick.step import PickStep
 from grevin.core.steps.rebuild.step import RebuildStep
 from grevin.core.steps.reframe.step import ReframeStep
@@ -18,7 +19,9 @@ from grevin.core.steps.sidefill.step import SidefillStep
 GROUP = "grevin.steps"  # of entry points: a name, and the class of a step
 
 REGISTRY = Registry()
-for step in (PickStep(), RepeatsStep(), FieldsStep(), RebuildStep(), DirtStep(), ReframeStep(), SidefillStep()):
+for step in (
+    PickStep(), RepeatsStep(), FieldsStep(), RebuildStep(), FlickerStep(), DirtStep(), ReframeStep(), SidefillStep(),
+):  # fmt: skip
     REGISTRY.add(step)
 
 

@@ -66,16 +66,6 @@ def _noise(facts: ShotFacts) -> Suggestion | None:
     )
 
 
-def _flicker(facts: ShotFacts) -> Suggestion | None:
-    if "flicker" not in facts.found:
-        return None
-    figures = facts.figures["flicker"]
-    period = figures.get("period_frames", 0)
-    every = f", every {period:.0f} frames" if period else ""
-    words = f"the light changes by {figures['percent']:.1f} % from frame to frame{every}"
-    return Suggestion("flicker", words, available=False)
-
-
 def _edges(facts: ShotFacts) -> Suggestion | None:
     if "edges" not in facts.found:
         return None
@@ -84,7 +74,7 @@ def _edges(facts: ShotFacts) -> Suggestion | None:
 
 
 _TO_COME: dict[str, tuple[str, Rule]] = {
-    "compression": ("signal", _compression), "noise": ("signal", _noise), "flicker": ("light", _flicker),
+    "compression": ("signal", _compression), "noise": ("signal", _noise),
     "edges": ("frame", _edges),
 }  # fmt: skip
 

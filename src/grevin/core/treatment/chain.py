@@ -6,7 +6,7 @@ made on demand and kept in one cache under content keys; a frame that no step ch
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterable, Iterator
 
 import numpy as np
 
@@ -185,6 +185,19 @@ class Chain:
                     if number not in known:
                         step.prepare(number, progress)
                         known = step.shot_of(number)
+
+    def told(self, frames: Iterable[int]) -> list[str]:
+        """What steps that learned shots say of those of some frames of the reel, each shot once."""
+        words = []
+        for place, step in enumerate(self.steps):
+            known = range(0)
+            for frame in frames if step.learns else ():
+                number = self.steps[place - 1].timeline.output_of(frame) if place else frame
+                if number not in known:
+                    known = step.shot_of(number)
+                    where = f"{step.step.label}, frames {known.start} to {known.stop - 1}"
+                    words += [f"{where}: {sentence}" for sentence in step.told(number)]
+        return words
 
     @property
     def size_format(self) -> PictureFormat:

@@ -113,6 +113,14 @@ class TreatedReel:
                 "Put the same steps that change time at the beginning of every treatment.",
             )
 
+    def told(self, frames: range) -> list[str]:
+        """What steps that learned shots say of those of some frames of the reel."""
+        words = []
+        for chain in self.chains():
+            if any(step.learns for step in chain.steps):
+                words += chain.told([frame for frame in frames if self.at(frame) is chain])
+        return words
+
     @property
     def timeline(self) -> Timeline:
         """Which frame of the reel each output frame comes from; the same for all parts."""

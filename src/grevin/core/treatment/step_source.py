@@ -251,6 +251,11 @@ class StepSource(ABC):
 
         return self._learned.get(self._study_key(frames), learn)
 
+    def told(self, number: int) -> tuple[str, ...]:
+        """What the step says of the shot of a frame before it, in sentences; learned first where it is not known."""
+        tell = getattr(self.step, "tell", None)
+        return tuple(tell(self.study_of(number), float(self._source.format.rate))) if tell is not None else ()
+
     def _study_key(self, frames: range) -> str:
         run = self._source.run_key(frames.start, frames.stop)
         return content_key("learned", STUDY_VERSION, self._own, self.settings.model_dump_json(), run)

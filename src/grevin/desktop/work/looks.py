@@ -161,14 +161,17 @@ def _source_or_made(chain: Chain, view_point: int, number: int, made: Frame) -> 
     try:
         return chain.source.frame(number)
     except UnreadableFrameError:
-        if chain.changes_time(view_point) and chain.time_words(view_point, number).startswith("made"):
+        if chain.changes_time(view_point) and chain.time_words(view_point, number).startswith("rebuilt"):
             return made
         raise
 
 
 def notes_of(chain: Chain, place: int, frame: int) -> tuple[str, ...]:
-    """What the time step at a place of the path has to say of a frame and of the reel, if it has studied it."""
+    """What the step at a place of the path has to say of a frame, its shot or the reel, if it has studied that."""
     step = chain.view_points[place] if place < len(chain.view_points) else None
+    if isinstance(step, StepSource) and step.learns:
+        number = chain.number_before(place, frame)
+        return step.told(number) if step.is_studied(number) else ()
     if not (isinstance(step, StepSource) and step.is_time and step.is_studied(0)):
         return ()
     words = step.timing.group_words(chain.number_before(place, frame))

@@ -1,0 +1,1 @@
+"""How the light changes from frame to frame, measured on what both frames show."""

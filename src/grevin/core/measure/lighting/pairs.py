@@ -1,0 +1,169 @@
+"""What two frames say of the light: the levels of the same things in both, along the motion.
+
+Matching the levels of corresponding pixels by quantiles: midway equalisation (Delon 2004) restricted to pixels that
+both frames show, as gain and offset are by Roosmalen, Lagendijk and Biemond 1999 (both from memory).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+
+from grevin.core.motion.flow import Flow, Luma8, estimate_flow, positions, sample
+from grevin.core.picture.colour import rgb_affine, to_rgb
+from grevin.core.picture.frame import Frame
+
+Levels = npt.NDArray[np.float32]
+
+WIDTH_PX = 240  # of the picture that is looked at: light has no fine detail, and noise falls with the area
+DISTANCES = (1, 2, 4, 8)  # frames between two that are compared: far ones hold a chain of near ones together
+NORMALISED_PX = 13  # side of the surroundings in which brightness is evened out before motion is looked for
+LEAST_SPREAD = 2.0  # 8-bit levels of contrast that are not amplified any more
+BACK_PX = 0.8  # px of disagreement there and back, of the small picture
+DARKEST, BRIGHTEST = 3.0, 250.0  # 8-bit levels; what is clipped says nothing of the light
+SOFT_PX = 1.0  # standard deviation: noise does not widen the distribution of levels
+KNOTS = 25  # quantiles that are compared
+FIRST_QUANTILE, LAST_QUANTILE = 0.02, 0.98
+STEPS_A_LEVEL = 32  # of the histograms that quantiles are read from
+LEAST_PIXELS = 400  # below this a pair of frames says nothing
+OFF = 3.0  # times the spread of what is left: such pixels do not show the same thing
+SAMPLED = 3  # one pixel in so many tells how a pair of frames differs as a whole
+CHANNELS = 4  # luma, then R'G'B'
+
+
+@dataclass(frozen=True, eq=False)
+class SmallPicture:
+    """A frame as it is looked at.
+
+    Attributes:
+        levels: (4, h, w) float32 luma, red, green and blue in 8-bit levels, a little softened.
+        shapes: (h, w) uint8, brightness evened out: what motion is looked for in.
+        clipped: share of the frame that is clipped white.
+    """
+
+    levels: Levels
+    shapes: Luma8
+    clipped: float
+
+
+def small_size(width: int, height: int) -> tuple[int, int]:
+    """(width, height) of the picture that is looked at."""
+    share = min(1.0, WIDTH_PX / width)
+    return max(16, round(width * share)), max(16, round(height * share))
+
+
+def small_picture(frame: Frame) -> SmallPicture:
+    """A frame as it is looked at."""
+    size = small_size(frame.format.width, frame.format.height)
+    plain, rgb = _small_planes(frame, size)
+    planes = (plain, *cv2.split(rgb * np.float32(255.0)))
+    levels = np.stack([np.asarray(cv2.GaussianBlur(plane, (0, 0), SOFT_PX), np.float32) for plane in planes])
+    return SmallPicture(levels, _shapes(plain), float(np.mean(plain >= BRIGHTEST)))
+
+
+def _small_planes(frame: Frame, size: tuple[int, int]) -> tuple[Levels, Levels]:
+    """(h, w) luma in 8-bit levels and (h, w, 3) R'G'B' 0..1; means of code values are those of their colours."""
+    fmt = frame.format
+    if fmt.model != "yuv":
+        rgb = cv2.resize(to_rgb(frame), size, interpolation=cv2.INTER_AREA)
+        luma = cv2.resize(frame.luma8(), size, interpolation=cv2.INTER_AREA)
+        return luma.astype(np.float32), np.asarray(rgb, np.float32)
+    small = [_shrunk(plane, size) for plane in frame.planes[:3]]
+    rgb = cv2.transform(cv2.merge(small), rgb_affine(fmt))
+    return small[0] * np.float32(1.0 / (1 << (fmt.bit_depth - 8))), np.asarray(rgb, np.float32)
+
+
+def _shrunk(plane: npt.NDArray[Any], size: tuple[int, int]) -> Levels:
+    return np.asarray(cv2.resize(plane.astype(np.float32), size, interpolation=cv2.INTER_AREA), np.float32)
+
+
+def _shapes(plain: Levels) -> Luma8:
+    """Brightness over that of the surroundings, in units of their contrast: what a change of light leaves alone."""
+    kernel = (NORMALISED_PX, NORMALISED_PX)
+    mean = cv2.blur(plain, kernel)
+    spread = np.sqrt(np.maximum(cv2.blur(plain * plain, kernel) - mean * mean, 0.0))
+    return np.clip(128.0 + 40.0 * (plain - mean) / (spread + np.float32(LEAST_SPREAD)), 0, 255).astype(np.uint8)
+
+
+@dataclass(frozen=True, eq=False)
+class Pair:
+    """Two frames, pixel by pixel.
+
+    Attributes:
+        flow: (h, w, 2) from the first to the second.
+        moved: (4, h, w) float32 levels of the second where the first has them.
+        both: (h, w) bool, where what one shows is seen in the other, neither dark nor clipped.
+        same: (h, w) bool, of those the places that follow the common change of light.
+    """
+
+    flow: Flow
+    moved: Levels
+    both: npt.NDArray[np.bool_]
+    same: npt.NDArray[np.bool_]
+
+
+def pair_of(here: SmallPicture, there: SmallPicture) -> Pair:
+    """What of one frame is seen in another."""
+    flow, back = (estimate_flow(*two, "glance") for two in ((here.shapes, there.shapes), (there.shapes, here.shapes)))
+    places = positions(flow)
+    returned = sample(back, *places)
+    error = cv2.magnitude(flow[..., 0] + returned[..., 0], flow[..., 1] + returned[..., 1])
+    moved = np.moveaxis(np.asarray(sample(np.ascontiguousarray(np.moveaxis(there.levels, 0, -1)), *places)), -1, 0)
+    same = error < BACK_PX
+    for plane in (here.levels[0], moved[0]):
+        same &= (plane > DARKEST) & (plane < BRIGHTEST)
+    height, width = same.shape
+    x, y = places
+    same &= (x >= 0) & (x <= width - 1) & (y >= 0) & (y <= height - 1)
+    return Pair(flow, moved, same, _without_others(here.levels[0], moved[0], same))
+
+
+def _without_others(here: Levels, there: Levels, same: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
+    """Without what does not follow the common change of light: covered, uncovered or misled places."""
+    for _ in range(2):
+        one, other = here[same][::SAMPLED], there[same][::SAMPLED]
+        if len(one) < LEAST_PIXELS // SAMPLED:
+            return same
+        slope, offset = _line(one, other)
+        left = there - (slope * here + offset)
+        inside = other - (slope * one + offset)
+        middle = np.median(inside)
+        spread = 1.4826 * float(np.median(np.abs(inside - middle)))
+        same = same & (np.abs(left - middle) < max(1.0, OFF * spread))
+    return same
+
+
+def _line(one: Levels, other: Levels) -> tuple[np.float32, np.float32]:
+    """Slope and offset of a straight line through pairs of levels."""
+    middle, where = one.mean(), other.mean()
+    away = one - middle
+    variance = float(np.dot(away, away)) / len(one)
+    slope = np.float32(float(np.dot(away, other - where)) / len(one) / variance if variance > 1.0 else 1.0)
+    return slope, np.float32(where - slope * middle)
+
+
+def matched_levels(here: SmallPicture, pair: Pair) -> Levels | None:
+    """(4, KNOTS, 2) levels that stand for each other in both frames; None where too little is seen in both."""
+    if int(pair.same.sum()) < LEAST_PIXELS:
+        return None
+    found = np.empty((CHANNELS, KNOTS, 2), np.float32)
+    for channel in range(CHANNELS):
+        found[channel, :, 0] = _quantiles(here.levels[channel][pair.same])
+        found[channel, :, 1] = _quantiles(pair.moved[channel][pair.same])
+    return found
+
+
+def _quantiles(levels: Levels) -> Levels:
+    """Quantiles read from a fine histogram, between its steps by straight lines."""
+    counts = np.bincount(
+        np.clip(levels * STEPS_A_LEVEL, 0, 256 * STEPS_A_LEVEL - 1).astype(np.int32), minlength=256 * STEPS_A_LEVEL
+    )
+    total = np.cumsum(counts)
+    wanted = np.linspace(FIRST_QUANTILE, LAST_QUANTILE, KNOTS) * total[-1]
+    place = np.searchsorted(total, wanted)
+    before = total[place] - counts[place]
+    return np.asarray((place + (wanted - before) / np.maximum(counts[place], 1)) / STEPS_A_LEVEL, np.float32)

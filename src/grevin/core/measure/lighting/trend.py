@@ -1,0 +1,206 @@
+"""What of a curve of light is the scene's own, and what flickers.
+
+Light that stays, changes slowly, or goes to another level and stays there is the scene's: level and straight pieces,
+as many as the curve itself speaks for against what it flickers by (optimal partitioning with the Bayesian information
+criterion: Jackson and others 2005, Schwarz 1978, from memory). What comes back every so many frames is taken out first.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+Values = npt.NDArray[np.float64]
+
+SHORTEST = 5  # frames of a piece
+LONGEST_SEARCH = 1500  # frames that one piece may have before another begins: bounds the work on a long shot
+STRICTER = 1.5  # times the criterion's price of a parameter: what flickers has heavier tails than the normal law
+STEP_TIMES = 4.0  # standard errors from which two pieces do not meet: the light was switched
+MEDIAN_FRAMES = 7  # around a frame that is off by itself
+HELD = 3.0  # times the spread beyond which a single frame has no more say
+LONGEST_PERIOD = 50  # frames
+LEAST_TURNS = 3  # a period must be seen this often
+F_PERIOD = 12.0  # ratio of variances from which a period is believed
+F_DEEP, DEEP_LEVELS = 5.0, 1.0  # the ratio that is enough where what comes back is that deep; clean stays below both
+LEAST_SPREAD = 0.02  # 8-bit levels: measuring is no better
+
+
+@dataclass(frozen=True, eq=False)
+class Trend:
+    """A curve taken apart.
+
+    Attributes:
+        slow: (T, C) the scene's own.
+        periodic: (T, C) what comes back every `period` frames; zero where there is none.
+        period: frames, 0 for none.
+        ratio: of variances that speaks for the period.
+        spread: levels, standard deviation of what changes from frame to frame besides.
+        pieces: first frames of the pieces of the slow part.
+        steps: those with which another level begins at once.
+    """
+
+    slow: Values
+    periodic: Values
+    period: int
+    ratio: float
+    spread: float
+    pieces: tuple[int, ...]
+    steps: tuple[int, ...]
+
+
+def taken_apart(curve: Values, longest: int = 0, period: int = -1) -> Trend:
+    """Take a curve apart.
+
+    Args:
+        curve: (T, C) values of a shot in 8-bit levels, at a few places of the scale.
+        longest: frames over which the light may be taken for level or even; 0 for as long as it speaks for that.
+        period: frames; 0 for none, -1 to find it.
+    """
+    found, ratio = (period, float("inf")) if period > 0 else (0, 0.0) if period == 0 else best_period(curve)
+    periodic = _folded(curve, found) if found else np.zeros_like(curve)
+    rest = curve - periodic
+    spread = spread_of(rest.mean(axis=1))
+    line = _held(rest.mean(axis=1), spread)
+    pieces = _pieces(line, spread, longest or LONGEST_SEARCH)
+    slow, steps = _joined(rest, line, pieces, spread)
+    return Trend(slow, periodic, found, ratio, spread, tuple(first for first, _, _ in pieces), steps)
+
+
+def spread_of(line: Values) -> float:
+    """Standard deviation of what is new on every frame, by second differences: slow light says nothing in them."""
+    if len(line) < 4:
+        return LEAST_SPREAD
+    second = line[2:] - 2 * line[1:-1] + line[:-2]
+    return max(LEAST_SPREAD, float(1.4826 * np.median(np.abs(second - np.median(second))) / np.sqrt(6.0)))
+
+
+def off_frames(line: Values) -> Values:
+    """(T,) by how much single frames are off the median of those around."""
+    half = MEDIAN_FRAMES // 2
+    padded = np.pad(line, half, mode="reflect" if len(line) > half else "edge")
+    around = np.lib.stride_tricks.sliding_window_view(padded, MEDIAN_FRAMES)
+    return np.asarray(line - np.median(around, axis=1))
+
+
+def _held(line: Values, spread: float) -> Values:
+    """The line without frames that are far off by themselves."""
+    off = off_frames(line)
+    most = HELD * spread
+    return np.asarray(line - off + np.clip(off, -most, most))
+
+
+Piece = tuple[int, int, bool]  # first frame, frame behind the last, whether it is a slope
+
+
+def _pieces(line: Values, spread: float, longest: int) -> list[Piece]:
+    """The cheapest division into level and even pieces."""
+    length = len(line)
+    if length < 2 * SHORTEST:
+        return [(0, length, False)]
+    x = np.arange(length, dtype=np.float64)
+    sums = [np.concatenate([[0.0], np.cumsum(values)]) for values in (line, line**2, x, x**2, x * line)]
+    price = STRICTER * np.log(length)
+    cost = np.full(length + 1, np.inf)
+    cost[0] = 0.0
+    came: list[tuple[int, bool]] = [(0, False)] * (length + 1)
+    for stop in range(SHORTEST, length + 1):
+        starts = np.arange(max(0, stop - longest), stop - SHORTEST + 1)
+        level, even = _misfits(sums, starts, stop)
+        flat = cost[starts] + level / spread**2 + 2 * price
+        slope = cost[starts] + even / spread**2 + 3 * price
+        best = int(np.argmin(np.minimum(flat, slope)))
+        cost[stop] = min(flat[best], slope[best])
+        came[stop] = (int(starts[best]), bool(slope[best] < flat[best]))
+    pieces: list[Piece] = []
+    stop = length
+    while stop > 0:
+        first, slopes = came[stop]
+        pieces.append((first, stop, slopes))
+        stop = first
+    return pieces[::-1]
+
+
+def _misfits(sums: list[Values], starts: npt.NDArray[np.int64], stop: int) -> tuple[Values, Values]:
+    """Squared misfit of a level and of a straight line from each start up to a frame."""
+    y, yy, x, xx, xy = (total[stop] - total[starts] for total in sums)
+    n = stop - starts
+    level = np.maximum(yy - y * y / n, 0.0)
+    across = np.maximum(xx - x * x / n, 1e-9)
+    return level, np.maximum(level - np.square(xy - x * y / n) / across, 0.0)
+
+
+def _joined(curve: Values, line: Values, pieces: list[Piece], spread: float) -> tuple[Values, tuple[int, ...]]:
+    """(T, C) the pieces at every place of the scale; those that nearly meet are made to meet."""
+    slow = np.empty_like(curve)
+    held = curve + (line - curve.mean(axis=1))[:, None]  # single frames that are off have no say anywhere
+    errors = []
+    for first, stop, slopes in pieces:
+        x = np.arange(stop - first) - (stop - first - 1) / 2
+        part = held[first:stop]
+        tilt = x @ part / max(float(x @ x), 1e-9) if slopes else np.zeros(curve.shape[1])
+        slow[first:stop] = part.mean(axis=0) + x[:, None] * tilt
+        errors.append(spread * np.sqrt((4.0 if slopes else 1.0) / (stop - first)))
+    steps = []
+    for (first, middle, _), (_, stop, _), before, behind in zip(pieces, pieces[1:], errors, errors[1:], strict=False):
+        apart = slow[middle] - (slow[middle - 1] + _tilt(slow, middle - 1, first))
+        if abs(float(apart.mean())) > STEP_TIMES * np.hypot(before, behind):
+            steps.append(middle)
+            continue
+        share = before**2 / (before**2 + behind**2)
+        slow[first:middle] += apart * share * np.linspace(0, 1, middle - first)[:, None]
+        slow[middle:stop] -= apart * (1 - share) * np.linspace(1, 0, stop - middle)[:, None]
+    return slow, tuple(steps)
+
+
+def _tilt(slow: Values, frame: int, first: int) -> Values:
+    """How the piece that ends with a frame would go on."""
+    return np.asarray(slow[frame] - slow[frame - 1]) if frame > first else np.zeros(slow.shape[1])
+
+
+def best_period(curve: Values) -> tuple[int, float]:
+    """(period, ratio of variances): 0 where nothing comes back."""
+    rest = _detrended(curve)
+    best, most = 0, 0.0
+    for period in range(2, min(LONGEST_PERIOD, len(curve) // LEAST_TURNS) + 1):
+        ratio = _ratio(rest, period)
+        if ratio > most * 1.1:  # a multiple of a period fits as well and says less
+            best, most = period, ratio
+    deep = float(np.sqrt(np.mean(np.square(_pattern(rest, best))))) if best else 0.0
+    return (best, most) if most > F_PERIOD or (most > F_DEEP and deep > DEEP_LEVELS) else (0, most)
+
+
+def _detrended(curve: Values) -> Values:
+    """What is left of a curve without its pieces, found with what it flickers by as it is."""
+    line = curve.mean(axis=1)
+    spread = max(spread_of(line), float(np.std(off_frames(line))))
+    pieces = _pieces(line, spread, LONGEST_SEARCH)
+    return np.asarray(curve - _joined(curve, line, pieces, spread)[0])
+
+
+def _ratio(rest: Values, period: int) -> float:
+    """F ratio of a one-way analysis of variance over the phases of a period."""
+    length = len(rest)
+    phase = np.arange(length) % period
+    within = between = 0.0
+    whole = rest.mean(axis=0)
+    for one in range(period):
+        part = rest[phase == one]
+        mean = part.mean(axis=0)
+        between += len(part) * float(np.square(mean - whole).sum())
+        within += float(np.square(part - mean).sum())
+    free = length - period
+    return (between / (period - 1)) / max(within / free, 1e-12) if free > 0 else 0.0
+
+
+def _folded(curve: Values, period: int) -> Values:
+    """(T, C) what comes back."""
+    return np.asarray(_pattern(_detrended(curve), period)[np.arange(len(curve)) % period])
+
+
+def _pattern(rest: Values, period: int) -> Values:
+    """(period, C) the median of each phase over the usual one: where one frame of eight is off, seven are right."""
+    phase = np.arange(len(rest)) % period
+    pattern = np.stack([np.median(rest[phase == one], axis=0) for one in range(period)])
+    return np.asarray(pattern - np.median(pattern, axis=0))

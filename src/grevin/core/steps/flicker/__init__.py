@@ -1,0 +1,1 @@
+"""Flicker of the light, over whole frames or in patches."""

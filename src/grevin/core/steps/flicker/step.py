@@ -1,0 +1,86 @@
+"""Takes flicker out of the light, over whole frames and in patches, and leaves the scene's own changes of light.
+
+The levels of things that two frames both show are matched along the motion; all pairs of a shot are solved together
+into a curve of light for each frame, and into a field of gains where the light is uneven. What stays, changes evenly
+or goes to another level and stays there is the scene's; the rest is flicker, and is taken where it is more than
+measuring is uncertain by. Material that does not flicker comes out bit for bit.
+"""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+import numpy as np
+
+from grevin.core.measure.lighting.curves import FOOT, terms
+from grevin.core.measure.lighting.pairs import SmallPicture, small_picture
+from grevin.core.measure.lighting.table import measured
+from grevin.core.picture.frame import Frame
+from grevin.core.progress import Progress
+from grevin.core.steps.base import Family, Stage
+from grevin.core.steps.flicker.relight import relit
+from grevin.core.steps.flicker.settings import FlickerSettings
+from grevin.core.steps.flicker.study import figures_of, studied
+from grevin.core.steps.flicker.words import words_of
+from grevin.core.steps.proposing import ShotFacts, Suggestion
+from grevin.core.steps.seen import Arrays, Shotwise, Window
+from grevin.core.steps.settings import Settings
+
+LEAST_CHANGE = 0.10  # 8-bit levels: a frame that would change by less is left bit for bit
+
+
+class FlickerStep:
+    """See the module."""
+
+    id: ClassVar[str] = "flicker"
+    label: ClassVar[str] = "Flicker"
+    fault: ClassVar[str] = "The light flickers, all over or in one part of the picture"
+    version: ClassVar[int] = 1
+    family: ClassVar[Family] = "whole"
+    stage: ClassVar[Stage] = "light"
+    settings_model: ClassVar[type[Settings]] = FlickerSettings
+
+    def reach(self, settings: FlickerSettings) -> int:
+        """The shot is learned; a frame itself needs no other."""
+        return 0
+
+    def learn(self, shot: Shotwise, settings: FlickerSettings, progress: Progress) -> Arrays:
+        """Curves and fields of a shot."""
+        frames = shot.frames
+
+        def small(number: int) -> SmallPicture:
+            return small_picture(shot.window(number).frame())
+
+        pairs = shot.kept("pairs", lambda: measured(frames, small, progress))
+        return studied(len(frames), pairs, settings, frames.start)
+
+    def render(self, window: Window, settings: FlickerSettings) -> Frame:
+        """The frame in the light of its surroundings."""
+        frame, study = window.frame(), window.study()
+        place = window.number - int(study["first"][0])
+        curves = study["curves"][place] * settings.strength
+        field = study["field"][place] * np.float32(settings.strength) if len(study["field"]) else None
+        if _change(curves, field) < LEAST_CHANGE:
+            return frame
+        each = bool(study["each"][0])
+        return relit(frame, window.rgb, curves, field, each, settings.detail_px)
+
+    def tell(self, study: Arrays, rate: float) -> tuple[str, ...]:
+        """What was found in a shot, in words."""
+        return words_of(figures_of(study), rate)
+
+    def propose(self, facts: ShotFacts) -> Suggestion | None:
+        """Where the survey found flicker."""
+        if "flicker" not in facts.found:
+            return None
+        figures = facts.figures["flicker"]
+        period = figures.get("period_frames", 0)
+        every = f", every {period:.0f} frames" if period else ""
+        return Suggestion("flicker", f"the light changes by {figures['percent']:.1f} % from frame to frame{every}")
+
+
+def _change(curves: np.ndarray, field: np.ndarray | None) -> float:
+    """By how many 8-bit levels a frame would change, at most of its curves and places."""
+    levels = np.array([60.0, 120.0, 180.0])
+    most = float(np.abs((curves @ terms(levels).T) * (levels + FOOT)).max())
+    return most if field is None else max(most, float(np.abs(field).max()) * (120.0 + FOOT))

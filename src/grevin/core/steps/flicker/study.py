@@ -1,0 +1,168 @@
+"""What flickers in a shot: the kind of flicker, and for each frame the curves and the field that bring it to rest."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from grevin.core.measure.lighting.curves import FOOT, TERMS, PairTable, solved, terms
+from grevin.core.measure.lighting.patches import BlockTable, flickering, solved_fields
+from grevin.core.measure.lighting.table import Arrays, block_table, pair_table
+from grevin.core.measure.lighting.trend import Trend, off_frames, taken_apart
+from grevin.core.steps.flicker.settings import FlickerSettings
+
+Values = npt.NDArray[np.float64]
+
+MIDDLE_LEVELS = 110.0 + FOOT  # 8-bit levels over the foot, of a usual picture
+LEVELS = 8  # places of the scale at which a curve of light is looked at
+LEAST_LEVELS = 0.35  # 8-bit levels of flicker that are taken: clean clips stay below .25, fades too
+LEAST_COLOUR = 0.35  # 8-bit levels by which colours must flicker apart
+SPIKES, SPIKE_LEVELS, SPIKE_TIMES = 3, 1.5, 6.0  # single frames that are off: how many, by how much, times the spread
+LEAST_PATCH = 0.020  # of log light: flicker of a twentieth of the blocks, from which patches are believed
+PATCH_OF_WHOLE = 0.3  # share of the whole frame's flicker that its curves may miss from place to place
+PATCH_FLOOR = 0.008  # of log light: what measuring a block is uncertain by
+PATCH_FRAMES = 24.0  # most frames over which a place is evened out
+SHORTEST_SHOT = 8  # frames; fewer say nothing about flicker
+
+
+@dataclass(frozen=True, eq=False)
+class Solved:
+    """What one channel's curves were taken apart into.
+
+    Attributes:
+        flicker: (T, TERMS) what is to be taken from log light.
+        trend: of the curve.
+        rms: of the flicker, 8-bit levels.
+    """
+
+    flicker: Values
+    trend: Trend
+    rms: float
+
+
+def studied(length: int, arrays: Arrays, settings: FlickerSettings, first: int) -> Arrays:
+    """What the step acts by.
+
+    Args:
+        length: frames of the shot.
+        arrays: of `lighting.table.measured`.
+        settings: of the step.
+        first: number of the shot's first frame.
+
+    Returns:
+        "first"; "curves": (T, 4, TERMS) corrections of log light for luma, red, green and blue, zero where nothing is
+        to be done; "field": (T, h, w) the same block by block, or empty; "figures": see `FIGURES`; "each": whether
+        the colours have curves of their own.
+    """
+    nothing: Arrays = {
+        "first": np.array([first]), "curves": np.zeros((length, 4, TERMS)), "field": np.zeros((0, 0, 0), np.float32),
+        "figures": np.zeros(len(FIGURES)), "each": np.array([False]), "clipped": arrays["clipped"],
+    }  # fmt: skip
+    if length < SHORTEST_SHOT or len(arrays["first"]) < length:
+        return nothing
+    table = pair_table(arrays)
+    found = _channel(length, table, 0, settings, first)
+    acts, spikes = _acts(found)
+    patched = _patches(length, arrays, table, settings) if settings.where != "whole frame" else None
+    figures = dict.fromkeys(FIGURES, 0.0)
+    figures |= {
+        "levels": found.rms, "period": found.trend.period, "ratio": min(found.trend.ratio, 1e6), "spikes": spikes,
+        "patch": patched.most if patched is not None else 0.0, "steps": len(found.trend.steps),
+        "clipped": float(np.mean(arrays["clipped"].astype(np.float64))),
+    }  # fmt: skip
+    least = LEAST_PATCH + PATCH_OF_WHOLE * found.rms / MIDDLE_LEVELS
+    wanted = settings.where == "patches" or (patched is not None and patched.most > least)
+    result = dict(nothing)
+    if acts or settings.reference_frames:
+        figures["whole"] = 1.0
+        result["curves"], result["each"] = _curves(length, table, found, settings, first)
+    if wanted and patched is not None and patched.most > PATCH_FLOOR:
+        figures["patches"] = 1.0
+        result["field"] = patched.field
+        if not figures["whole"]:
+            result["curves"] = np.zeros((length, 4, TERMS))
+    result["figures"] = np.array([figures[name] for name in FIGURES])
+    return result
+
+
+FIGURES = ("whole", "patches", "levels", "period", "ratio", "spikes", "patch", "steps", "clipped")
+
+
+def figures_of(study: Arrays) -> dict[str, float]:
+    """The figures of a study by name."""
+    return dict(zip(FIGURES, map(float, study["figures"]), strict=True))
+
+
+def _channel(length: int, table: PairTable, channel: int, settings: FlickerSettings, first: int) -> Solved:
+    """The flicker of one channel."""
+    light = -solved(length, table, channel)
+    levels = np.quantile(table.levels[:, channel, :, 0], np.linspace(0.05, 0.95, LEVELS))
+    curve = (light @ terms(levels).T) * (levels + FOOT)
+    period = {0: -1, 1: 0}.get(settings.period_frames, settings.period_frames)
+    trend = taken_apart(curve, settings.smoothing_frames, period)
+    kept: Values = trend.slow
+    reference = [n - first for n in settings.reference_frames if 0 <= n - first < length]
+    if reference:
+        kept = np.broadcast_to(curve[reference].mean(axis=0), curve.shape)
+    off = curve - kept
+    flicker: Values = np.linalg.lstsq(terms(levels), (off / (levels + FOOT)).T, rcond=None)[0].T.astype(np.float64)
+    return Solved(flicker, trend, float(np.sqrt(np.mean(np.square(off)))))
+
+
+def _acts(found: Solved) -> tuple[bool, int]:
+    """Whether a curve flickers, and how many single frames are off."""
+    trend = found.trend
+    line = (trend.slow + trend.periodic).mean(axis=1)
+    off = off_frames(line) if len(line) else line
+    periodic = float(np.sqrt(np.mean(np.square(trend.periodic)))) if trend.period else 0.0
+    spikes = int(np.sum(np.abs(off) > max(SPIKE_LEVELS, SPIKE_TIMES * trend.spread)))
+    jumps = found.rms > 3.0 * LEAST_LEVELS and found.rms > 4.0 * trend.spread
+    return trend.spread > LEAST_LEVELS or periodic > LEAST_LEVELS or (jumps and spikes >= SPIKES), spikes
+
+
+def _curves(length: int, table: PairTable, luma: Solved, settings: FlickerSettings, first: int) -> tuple[Values, Any]:
+    """(T, 4, TERMS) corrections, and whether the colours have their own."""
+    curves = np.repeat(-luma.flicker[:, None], 4, axis=1)
+    if settings.channels == "linked":
+        return curves, np.array([False])
+    own = [_channel(length, table, channel, settings, first).flicker for channel in (1, 2, 3)]
+    middle = np.array([[60.0, 110.0, 160.0]])
+    apart = [np.square(((one - luma.flicker) @ terms(middle[0]).T) * (middle + FOOT)).mean() for one in own]
+    if settings.channels == "as measured" and np.sqrt(max(apart)) < LEAST_COLOUR:
+        return curves, np.array([False])
+    curves[:, 1:] = -np.stack(own, axis=1)
+    return curves, np.array([True])
+
+
+@dataclass(frozen=True, eq=False)
+class Patches:
+    """Flicker block by block.
+
+    Attributes:
+        field: (T, h, w) float32 corrections of log light.
+        most: of log light, flicker that a twentieth of the blocks have.
+    """
+
+    field: npt.NDArray[np.float32]
+    most: float
+
+
+def _patches(length: int, arrays: Arrays, table: PairTable, settings: FlickerSettings) -> Patches:
+    """What is left block by block beside the curves of whole frames."""
+    blocks = block_table(arrays)
+    field = solved_fields(length, blocks, _explained(length, table, blocks))
+    second = field[2:] - 2 * field[1:-1] + field[:-2]
+    spread = 1.4826 * np.median(np.abs(second), axis=0) / np.sqrt(6.0)
+    longest = settings.smoothing_frames / 2.5 if settings.smoothing_frames else PATCH_FRAMES
+    trust = np.clip(np.square(spread / PATCH_FLOOR) - 1.0, 0.0, 1.0).astype(np.float32)
+    return Patches(-flickering(field, blocks, longest) * trust, float(np.percentile(spread, 95)))
+
+
+def _explained(length: int, table: PairTable, blocks: BlockTable) -> npt.NDArray[np.float32]:
+    """(P, h, w) log ratios that the light of whole frames explains."""
+    light = -solved(length, table, 0)
+    change = light[blocks.second] - light[blocks.first]
+    return np.asarray(np.einsum("phwk,pk->phw", terms(blocks.level), change), np.float32)

@@ -1,0 +1,202 @@
+"""Flicker: taken where it is, left alone where there is none, the scene's own light kept."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from grevin.core.measure.lighting.curves import FOOT, changes, terms
+from grevin.core.measure.lighting.pairs import matched_levels, pair_of, small_picture
+from grevin.core.measure.lighting.trend import taken_apart
+from grevin.core.picture.frame import Frame
+from grevin.core.progress import Progress
+from grevin.core.quality.damage.grain import GrainDamage
+from grevin.core.quality.damage.light import FlickerDamage, LightCourse
+from grevin.core.quality.memory_source import MemorySource
+from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.recipe import Treatment, TreatmentStep
+from tests.conftest import moving_frames
+
+LENGTH = 40
+
+
+@pytest.fixture(scope="module")
+def clean() -> list[Frame]:
+    source = moving_frames(LENGTH, 320, 240)
+    return [source.frame(number) for number in range(LENGTH)]
+
+
+def treated(frames: list[Frame], **settings: Any) -> tuple[Chain, list[Frame]]:
+    name = f"light{hash(tuple(frame.planes[0].tobytes() for frame in frames))}"
+    chain = Chain(MemorySource(frames, name), Treatment(steps=(TreatmentStep.make("flicker", settings),)))
+    return chain, [chain.result.frame(number) for number in range(len(frames))]
+
+
+def level_errors(frames: list[Frame], truth: list[Frame]) -> np.ndarray:
+    """(T,) error of the mean level, but for one of the whole shot, which nothing tells."""
+    off = np.array([one.planes[0].mean() - other.planes[0].mean() for one, other in zip(frames, truth, strict=True)])
+    return np.asarray(off - off.mean())
+
+
+def rms(values: np.ndarray) -> float:
+    return float(np.sqrt(np.mean(np.square(values))))
+
+
+@pytest.mark.parametrize("what", ["random", "periodic", "mains"])
+def test_flicker_of_the_whole_frame_is_taken(clean: list[Frame], what: Any) -> None:
+    damaged = [FlickerDamage(11, what).add(frame)[0] for frame in clean]
+    chain, made = treated(damaged)
+    before, after = level_errors(damaged, clean), level_errors(made, clean)
+    assert rms(after) < rms(before) / 8
+    assert rms(np.diff(after)) < rms(np.diff(before)) / 10
+    (words, *_) = chain.told(range(LENGTH))
+    assert "Flicker, frames 0 to 39: The whole frame flickers by" in words
+    assert ("the same every 8 frames" in words) == (what == "periodic")
+
+
+def test_colours_that_flicker_apart_get_curves_of_their_own(clean: list[Frame]) -> None:
+    damaged = [FlickerDamage(12, "colour").add(frame)[0] for frame in clean]
+    _, made = treated(damaged)
+    _, linked = treated(damaged, channels="linked")
+
+    def blue(frames: list[Frame]) -> float:
+        off = np.array([f.planes[1].mean() - c.planes[1].mean() for f, c in zip(frames, clean, strict=True)])
+        return rms(off - off.mean())
+
+    assert blue(made) < 0.3 * blue(damaged)
+    assert blue(made) < 0.5 * blue(linked)
+
+
+def test_a_lamp_in_one_corner_is_found_and_the_rest_hardly_changes(clean: list[Frame]) -> None:
+    damaged = [FlickerDamage(13, "corner", 1.5).add(frame)[0] for frame in clean]
+    chain, made = treated(damaged)
+    far = slice(140, 240), slice(200, 320)
+
+    def apart(frames: list[Frame], where: tuple[slice, slice]) -> float:
+        off = np.array(
+            [f.planes[0][where].mean() - c.planes[0][where].mean() for f, c in zip(frames, clean, strict=True)]
+        )
+        return rms(off - off.mean())
+
+    corners = [
+        (rows, columns) for rows in (slice(0, 80), slice(160, 240)) for columns in (slice(0, 100), slice(220, 320))
+    ]
+    lit = max(corners, key=lambda where: apart(damaged, where))
+    assert apart(made, lit) < 0.45 * apart(damaged, lit)
+    assert apart(made, far) < apart(damaged, far) + 0.5
+    assert "single parts of the picture" in " ".join(chain.told(range(LENGTH)))
+
+
+@pytest.mark.parametrize("course", [None, "sunrise", "lamp", "fade", "cloud"])
+def test_light_that_is_the_scenes_own_comes_out_bit_for_bit(clean: list[Frame], course: Any) -> None:
+    frames = clean if course is None else [LightCourse(course, LENGTH).add(frame)[0] for frame in clean]
+    chain, made = treated(frames)
+    assert all(one is chain.source.frame(number) for number, one in enumerate(made))
+    assert "No flicker in this shot" in chain.told(range(LENGTH))[0]
+
+
+def test_a_lamp_that_is_switched_on_under_flicker_stays_switched_on(clean: list[Frame]) -> None:
+    lit = [LightCourse("lamp", LENGTH).add(frame)[0] for frame in clean]
+    damaged = [FlickerDamage(14, "random", 0.5).add(frame)[0] for frame in lit]
+    chain, made = treated(damaged)
+    half = LENGTH // 2
+    rise = np.mean([f.planes[0].mean() for f in made[half:]]) - np.mean([f.planes[0].mean() for f in made[:half]])
+    true = np.mean([f.planes[0].mean() for f in lit[half:]]) - np.mean([f.planes[0].mean() for f in lit[:half]])
+    assert rise == pytest.approx(true, rel=0.15)
+    assert "goes to another level 1 time" in " ".join(chain.told(range(LENGTH)))
+
+
+def test_strength_and_detail(clean: list[Frame]) -> None:
+    damaged = [FlickerDamage(15, "random").add(frame)[0] for frame in clean]
+    _, whole = treated(damaged)
+    _, half = treated(damaged, strength=0.5)
+    _, none = treated(damaged, strength=0.0)
+    assert all(one.planes[0] is other.planes[0] for one, other in zip(none, damaged, strict=True))
+    assert rms(level_errors(half, clean)) == pytest.approx(0.5 * rms(level_errors(damaged, clean)), rel=0.15)
+
+
+def test_fine_structure_stays_the_sources_where_detail_is_given_back(clean: list[Frame]) -> None:
+    grainy = [GrainDamage(3, 3.0).add(frame)[0] for frame in clean]
+    damaged = [FlickerDamage(15, "random").add(frame)[0] for frame in grainy]
+    _, whole = treated(damaged)
+    _, given = treated(damaged, detail_px=6.0)
+    assert rms(level_errors(given, clean)) < 2 * rms(level_errors(whole, clean)) + 0.5
+
+    def fine(frame: Frame) -> np.ndarray:
+        luma = frame.planes[0].astype(np.float64)
+        return luma[:, 2:] - 2 * luma[:, 1:-1] + luma[:, :-2]
+
+    soft = np.abs(fine(damaged[5])) < 6  # no edges, which change with the light
+    kept = rms((fine(given[5]) - fine(damaged[5]))[soft])
+    assert kept < 0.7 * rms((fine(whole[5]) - fine(damaged[5]))[soft]), "fine structure stays the source's"
+
+
+def test_frames_are_brought_to_those_that_were_named(clean: list[Frame]) -> None:
+    lit = [LightCourse("sunrise", LENGTH).add(frame)[0] for frame in clean]
+    _, made = treated(lit, reference_frames=(0,))
+    levels = np.array([frame.planes[0].mean() for frame in made])
+    true = np.array([frame.planes[0].mean() for frame in clean])
+    gained = [frame.planes[0].mean() for frame in lit]
+    assert np.std(levels - true) < 0.15 * np.std(np.array(gained) - true)
+
+
+@pytest.mark.parametrize("count", [1, 2, 7])
+def test_shots_that_are_too_short_are_left_alone(clean: list[Frame], count: int) -> None:
+    damaged = [FlickerDamage(16, "random").add(frame)[0] for frame in clean[:count]]
+    chain, made = treated(damaged)
+    assert all(one is chain.source.frame(number) for number, one in enumerate(made))
+
+
+def test_black_and_white_frames_say_nothing(clean: list[Frame]) -> None:
+    fmt = clean[0].format
+    planes = tuple(
+        np.full(shape, value, np.uint8) for shape, value in zip(fmt.plane_shapes(), (16, 128, 128), strict=True)
+    )
+    frames = [Frame(number, fmt, planes) for number in range(12)]
+    chain, made = treated(frames)
+    assert all(one is chain.source.frame(number) for number, one in enumerate(made))
+
+
+def test_levels_match_through_a_known_curve(clean: list[Frame]) -> None:
+    """Gain and offset laid over a frame come back from the pair, as in the model of Roosmalen and others (1999)."""
+    here = small_picture(clean[0])
+    lit = clean[1].with_planes((np.clip(clean[1].planes[0] * 0.9 + 6, 0, 255).astype(np.float32), *clean[1].planes[1:]))
+    there = small_picture(lit.rounded())
+    levels = matched_levels(here, pair_of(here, there))
+    assert levels is not None
+    one, other = levels[0, :, 0], levels[0, :, 1]
+    np.testing.assert_allclose(other, 0.9 * one + 6, atol=1.0)
+
+
+def test_a_curve_of_light_is_taken_apart() -> None:
+    rng = np.random.default_rng(3)
+    frames = np.arange(120)
+    true = np.where(frames < 50, 0.0, 20.0) + np.where(frames >= 80, 0.5 * (frames - 80), 0.0)
+    curve = np.repeat((true + rng.normal(0, 2.0, 120))[:, None], 3, axis=1)
+    found = taken_apart(curve)
+    assert found.steps == (50,)
+    assert found.spread == pytest.approx(2.0, rel=0.25)
+    assert np.abs(found.slow[:, 0] - true).max() < 3.0
+    pulse = curve + 6.0 * (frames % 7 == 2)[:, None]
+    assert taken_apart(pulse).period == 7
+
+
+def test_terms_make_gain_in_light() -> None:
+    levels = np.array([20.0, 110.0, 220.0])
+    gain = np.zeros((1, terms(levels).shape[-1]))
+    gain[0, 0] = np.log(1.1)
+    np.testing.assert_allclose(changes(gain, levels)[0], 0.1 * (levels + FOOT))
+
+
+def test_learning_can_be_stopped(clean: list[Frame]) -> None:
+    from grevin.core.errors import CancelledError
+
+    damaged = [FlickerDamage(17, "random").add(frame)[0] for frame in clean]
+    chain = Chain(MemorySource(damaged, "stop"), Treatment(steps=(TreatmentStep.make("flicker"),)))
+    progress = Progress()
+    progress.cancel()
+    with pytest.raises(CancelledError):
+        chain.prepare(progress, [0])
+    assert not chain.is_studied(1, 0)
