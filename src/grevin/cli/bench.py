@@ -53,6 +53,7 @@ Measured = tuple[dict[str, Any], Any]
 
 def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progress], Measured]:
     """What a suite runs."""
+    from bench.light import run_light
     from bench.looking import run_looking
     from bench.protect import run_protect
     from bench.report import run_dirt
@@ -67,6 +68,7 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
         "looking": lambda progress: (run_looking(progress), None),
         "survey": lambda progress: (run_survey_suite(progress), None),
         "time": lambda progress: (run_time(progress), None),
+        "light": lambda progress: run_light(clips, progress),
     }
     if suite not in suites:
         raise UsageError(f"There is no suite “{suite}”.", f"The suites are: {', '.join(suites)}.")

@@ -6,6 +6,7 @@ import difflib
 from importlib.metadata import entry_points
 
 from grevin.core.errors import SettingsError
+from grevin.core.steps.bands.step import BandsStep
 from grevin.core.steps.base import AnyStep, Registry
 from grevin.core.steps.dirt.step import DirtStep
 from grevin.core.steps.fields.step import FieldsStep
@@ -20,7 +21,8 @@ GROUP = "grevin.steps"  # of entry points: a name, and the class of a step
 
 REGISTRY = Registry()
 for step in (
-    PickStep(), RepeatsStep(), FieldsStep(), RebuildStep(), FlickerStep(), DirtStep(), ReframeStep(), SidefillStep(),
+    PickStep(), RepeatsStep(), FieldsStep(), RebuildStep(), FlickerStep(), BandsStep(), DirtStep(),
+    ReframeStep(), SidefillStep(),
 ):  # fmt: skip
     REGISTRY.add(step)
 

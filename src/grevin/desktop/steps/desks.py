@@ -10,6 +10,7 @@ from grevin.core.steps.registry import step_by_id
 from grevin.desktop.keys import KEYS, Key
 from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.session import Session
+from grevin.desktop.steps.bands.desk import BandsDesk
 from grevin.desktop.steps.desk import CountLane, Desk
 from grevin.desktop.steps.dirt.desk import DirtDesk
 from grevin.desktop.steps.fields.desk import FieldsDesk
@@ -22,7 +23,7 @@ from grevin.desktop.steps.sidefill.desk import SidefillDesk
 from grevin.desktop.texts import tr
 
 DESKS: tuple[type[Desk], ...] = (
-    PickDesk, RepeatsDesk, FieldsDesk, RebuildDesk, FlickerDesk, DirtDesk, ReframeDesk, SidefillDesk,
+    PickDesk, RepeatsDesk, FieldsDesk, RebuildDesk, FlickerDesk, BandsDesk, DirtDesk, ReframeDesk, SidefillDesk,
 )  # fmt: skip
 LANES: tuple[CountLane, ...] = tuple(desk.lane for desk in DESKS if desk.lane is not None)
 

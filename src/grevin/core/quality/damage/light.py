@@ -55,7 +55,7 @@ class FlickerDamage:
 
     def add(self, frame: Frame) -> tuple[Frame, Truth]:
         """One frame in the light of its moment."""
-        return _relit(frame, self._lit(to_rgb(frame), frame.number), self.kind)
+        return _in_light(frame, self._lit(to_rgb(frame), frame.number), self.kind)
 
     def _lit(self, rgb: Rgb, number: int) -> Rgb:
         rng = np.random.default_rng((self.seed, number, 3))
@@ -130,7 +130,7 @@ class BandDamage:
         )
         dark = self.depth * (wave / sum(HARMONICS) + 1) / 2
         tint = np.array([1 + self.colour, 1.0, 1 - self.colour])
-        return _relit(frame, np.asarray(rgb * (1 - dark[..., None] * tint), np.float32), self.kind)
+        return _in_light(frame, np.asarray(rgb * (1 - dark[..., None] * tint), np.float32), self.kind)
 
 
 @dataclass(frozen=True)
@@ -159,10 +159,10 @@ class LightCourse:
             "sunrise": 0.7 + 0.4 * share, "lamp": 0.75 if share < 0.5 else 1.0,
             "fade": min(1.0, (1 - share) / 0.3), "cloud": 1 - 0.2 * math.sin(math.pi * share) ** 2,
         }[self.what]  # fmt: skip
-        return _relit(frame, to_rgb(frame) * np.float32(1 + self.depth * (gain - 1)), self.kind)
+        return _in_light(frame, to_rgb(frame) * np.float32(1 + self.depth * (gain - 1)), self.kind)
 
 
-def _relit(frame: Frame, rgb: Rgb, kind: str) -> tuple[Frame, Truth]:
+def _in_light(frame: Frame, rgb: Rgb, kind: str) -> tuple[Frame, Truth]:
     fmt = frame.format
     made = from_rgb(frame, np.clip(rgb, 0.0, 1.0)).rounded()
     return made, Truth(kind, np.ones((fmt.height, fmt.width), np.bool_), (), frame.number)

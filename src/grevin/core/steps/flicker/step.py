@@ -18,7 +18,7 @@ from grevin.core.measure.lighting.table import measured
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, Stage
-from grevin.core.steps.flicker.relight import relit
+from grevin.core.steps.flicker.at_rest import brought_to_rest
 from grevin.core.steps.flicker.settings import FlickerSettings
 from grevin.core.steps.flicker.study import figures_of, studied
 from grevin.core.steps.flicker.words import words_of
@@ -63,7 +63,7 @@ class FlickerStep:
         if _change(curves, field) < LEAST_CHANGE:
             return frame
         each = bool(study["each"][0])
-        return relit(frame, window.rgb, curves, field, each, settings.detail_px)
+        return brought_to_rest(frame, window.rgb, curves, field, each, settings.detail_px)
 
     def tell(self, study: Arrays, rate: float) -> tuple[str, ...]:
         """What was found in a shot, in words."""

@@ -20,7 +20,7 @@ STEPS_A_LEVEL = 16  # of the table for planes that are not in whole code values
 DETAIL_LEVELS = 6.0  # 8-bit levels of contrast up to which structure counts as detail
 
 
-def relit(
+def brought_to_rest(
     frame: Frame, rgb: Callable[[], Plane], curves: Curve, field: Plane | None, each: bool, detail_px: float
 ) -> Frame:
     """A frame in another light.
@@ -41,14 +41,14 @@ def relit(
         made = np.stack([_through(levels[..., n], chosen[n], 1.0, wide)[0] for n in range(3)], axis=-1)
         changed = _slow_part(levels, made, detail_px)
         return from_rgb(frame, changed * np.float32(1.0 / 255.0))
-    return _relit_planes(frame, curves[0], wide, detail_px)
+    return _planes_at_rest(frame, curves[0], wide, detail_px)
 
 
 def _wide(field: Plane, size: tuple[int, int]) -> Plane:
     return np.asarray(cv2.resize(field, size, interpolation=cv2.INTER_CUBIC), np.float32)
 
 
-def _relit_planes(frame: Frame, curve: Curve, wide: Plane | None, detail_px: float) -> Frame:
+def _planes_at_rest(frame: Frame, curve: Curve, wide: Plane | None, detail_px: float) -> Frame:
     """Luma through the curve; chroma by the slope that the curve has at its luma, as a common curve of R'G'B' would."""
     fmt = frame.format
     scale = float(1 << (fmt.bit_depth - 8))

@@ -1,0 +1,119 @@
+"""Flicker laid over clean footage, and what is left of it: the suite `light`; footage without flicker beside it.
+
+Only clips that rules were not set on. What is compared: the usual plain method, the mean of each frame brought to a
+smoothed mean.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from scipy.ndimage import gaussian_filter1d
+
+from bench.clips import GRAIN_SIGMA, REPORTS, Wear, long_run, worn
+from bench.over_clips import over_clips
+from grevin.core.picture.frame import Frame
+from grevin.core.progress import Progress
+from grevin.core.quality.damage.light import FlickerDamage, LightCourse
+from grevin.core.quality.figures import psnr
+from grevin.core.quality.memory_source import MemorySource
+from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.recipe import Treatment, TreatmentStep
+
+LENGTH = 61
+SEED = 811
+KINDS: tuple[tuple[str, Any, float, Any], ...] = (
+    ("random", "random", 1.0, None), ("weak", "random", 0.15, None), ("periodic", "periodic", 1.0, None),
+    ("mains", "mains", 1.0, None), ("colour", "colour", 1.0, None), ("patches", "patches", 1.0, None),
+    ("corner", "corner", 1.0, None), ("sunrise under it", "random", 1.0, "sunrise"),
+    ("lamp under it", "random", 1.0, "lamp"), ("clean", None, 0.0, None), ("clean fade", None, 0.0, "fade"),
+    ("clean lamp", None, 0.0, "lamp"), ("clean sunrise", None, 0.0, "sunrise"), ("clean cloud", None, 0.0, "cloud"),
+)  # fmt: skip
+PLAIN_FRAMES = 16.0  # standard deviation of the plain method's smoothing
+
+
+def names() -> list[str]:
+    """Clips that can be asked for."""
+    return [clip.name for clip in REPORTS]
+
+
+def run_light(wanted: list[str], progress: Progress) -> tuple[dict[str, Any], None]:
+    """Measure the flicker step.
+
+    Raises:
+        UsageError: for a name that does not exist.
+    """
+    rows: list[dict[str, Any]] = []
+
+    def measure(name: str) -> int:
+        clip = next(one for one in REPORTS if one.name == name)
+        wear = Wear(clip.wear.grain or GRAIN_SIGMA, clip.wear.bit_depth, clip.wear.codec)
+        source = worn(long_run(clip, LENGTH), wear, SEED, name)
+        clean = [source.frame(number) for number in range(len(source))]
+        for kind, what, depth, course in KINDS:
+            rows.append({"clip": name, "kind": kind, **_figures(clean, what, depth, course)})
+        return len(rows)
+
+    _, skipped = over_clips(wanted, names(), measure, progress)
+    together: dict[str, float] = {}
+    for kind, *_ in KINDS:
+        mine = [row for row in rows if row["kind"] == kind]
+        if mine:
+            together |= _together(kind.replace(" ", "_"), mine)
+    data = {"format": "grevin-bench", "version": 1, "suite": "light", "rows": rows, "skipped": skipped}
+    return {**data, "together": together}, None
+
+
+def _together(kind: str, rows: list[dict[str, Any]]) -> dict[str, float]:
+    if kind.startswith("clean"):
+        return {f"{kind}_frames_changed": sum(row["changed"] for row in rows)}
+    names = ("before", "left", "plain_left", "fast_left", "db_before", "db")
+    found = {f"{kind}_{name}": round(float(np.mean([row[name] for row in rows])), 2) for name in names}
+    return {**found, f"{kind}_left_worst": max(row["left"] for row in rows)}
+
+
+def _figures(clean: list[Frame], what: Any, depth: float, course: Any) -> dict[str, float]:
+    """Of one clip under one kind of flicker."""
+    truth = clean if course is None else [LightCourse(course, len(clean)).add(frame)[0] for frame in clean]
+    damaged = truth if what is None else [FlickerDamage(SEED, what, depth).add(frame)[0] for frame in truth]
+    chain = Chain(MemorySource(damaged, f"{what}{course}"), Treatment(steps=(TreatmentStep.make("flicker"),)))
+    made = [chain.result.frame(number) for number in range(len(damaged))]
+    if what is None:
+        return {"changed": sum(one is not chain.source.frame(number) for number, one in enumerate(made))}
+    right, off, left = (np.stack([_luma(frame) for frame in frames]) for frames in (truth, damaged, made))
+    plain = _plain(off)
+    return {
+        "before": _rms(off - right), "left": _rms(left - right), "plain_left": _rms(plain - right),
+        "fast_left": _fast(left - right), "db_before": _db(off - right), "db": _db(left - right),
+    }  # fmt: skip
+
+
+def _luma(frame: Frame) -> np.ndarray:
+    """(h, w) some samples of luma, 8-bit levels."""
+    return frame.planes[0][1::3, 1::3].astype(np.float32) / np.float32(1 << (frame.format.bit_depth - 8))
+
+
+def _plain(frames: np.ndarray) -> np.ndarray:
+    """Every frame's mean brought to the smoothed mean."""
+    means = frames.mean(axis=(1, 2))
+    wanted = gaussian_filter1d(means, PLAIN_FRAMES, mode="nearest")
+    return np.asarray(np.clip(frames * (wanted / means)[:, None, None], 0, 255))
+
+
+def _rms(errors: np.ndarray) -> float:
+    """Of places of a twelfth of the picture, but for what is the same on all frames, which nothing tells: levels."""
+    rows, columns = (
+        np.array_split(np.arange(count), parts) for count, parts in zip(errors.shape[1:], (3, 4), strict=True)
+    )
+    cells = np.stack([errors[:, r][:, :, c].mean(axis=(1, 2)) for r in rows for c in columns], axis=1)
+    return round(float(np.sqrt(np.mean(np.square(cells - cells.mean(axis=0))))), 3)
+
+
+def _fast(errors: np.ndarray) -> float:
+    means = errors.mean(axis=(1, 2))
+    return round(float(np.sqrt(np.mean(np.square(np.diff(means))) / 2)), 3)
+
+
+def _db(errors: np.ndarray) -> float:
+    return round(float(np.mean([psnr(float(np.square(one).sum()), one.size) for one in errors])), 2)

@@ -1,0 +1,1 @@
+"""Bands of mains light that roll over the picture."""

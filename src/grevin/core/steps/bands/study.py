@@ -1,0 +1,131 @@
+"""The bands of a shot: one for each stretch of frames, so that speed and depth may change."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+import numpy as np
+import numpy.typing as npt
+
+from grevin.core.measure.lighting.bands import CHANNELS, HARMONICS, Band, RowTable, found_band, row_ratios
+from grevin.core.measure.lighting.pairs import SmallPicture, pair_of
+from grevin.core.parallel import in_parallel
+from grevin.core.progress import Progress
+from grevin.core.steps.bands.settings import BandsSettings
+from grevin.core.steps.seen import Arrays
+
+Values = npt.NDArray[np.float64]
+
+DISTANCES = (1, 2)  # frames between two that are compared
+STRETCH, OVER = 48, 16  # frames of a stretch, and how many it shares with the next
+SHORTEST_SHOT = 12  # frames
+LEAST_DEPTH = 0.01  # of light
+COLOURED = 0.12  # share of the depth by which channels must differ to have bands of their own
+HALF_AS_GOOD = 0.5  # of what is asked of the shot, enough for a single stretch of it
+
+
+def measured(frames: range, small: Callable[[int], SmallPicture], progress: Progress) -> Arrays:
+    """Rows of all pairs of a shot.
+
+    Returns:
+        "first", "second": (P,); "ratio": (P, CHANNELS, STRIPS, h) float16; "aspect".
+    """
+    progress.begin(len(frames), "Looking for bands")
+    ends: list[tuple[int, int]] = []
+    ratios: list[npt.NDArray[np.float16]] = []
+    aspect = 1.0
+    held: list[SmallPicture] = []
+    for number, picture in enumerate(in_parallel(small, frames)):
+        held = [*held[-DISTANCES[-1] :], picture]
+        aspect = picture.shapes.shape[1] / picture.shapes.shape[0]
+        for away in DISTANCES:
+            if away < len(held):
+                here = held[-1 - away]
+                ratios.append(row_ratios(here, pair_of(here, picture)).astype(np.float16))
+                ends.append((number - away, number))
+        progress.advance()
+    first, second = np.array(ends, np.int64).reshape(-1, 2).T
+    return {
+        "first": first, "second": second, "aspect": np.array([aspect]),
+        "ratio": np.stack(ratios) if ratios else np.zeros((0, 0, 0, 0), np.float16),
+    }  # fmt: skip
+
+
+def studied(length: int, rows: Arrays, settings: BandsSettings, first: int) -> Arrays:
+    """What the step acts by.
+
+    Returns:
+        "first": number of the shot's first frame; "stretches": (S, 2) frames; "bands": (S, 5) period, phase, slant,
+        explained, depth; "waves": (S, CHANNELS, 2 * HARMONICS); "acts": (S,) whether each is taken; "explained",
+        "each".
+    """
+    spans, bands = [], []
+    near: Band | None = None
+    for start, stop in _stretches(length) if length >= SHORTEST_SHOT else ():
+        found = found_band(_part(rows, start, stop), near)
+        if found is None:
+            continue
+        near = found if 100 * found.explained > settings.least_explained_pct else None
+        spans.append((start, stop))
+        bands.append(found)
+    explained = float(np.median([band.explained for band in bands])) if bands else 0.0
+    least = settings.least_explained_pct / 100
+    acts = [
+        explained > least and band.explained > HALF_AS_GOOD * least and band.depth > LEAST_DEPTH for band in bands
+    ]  # fmt: skip
+    waves = np.array([band.waves for band in bands]).reshape(-1, CHANNELS, 2 * HARMONICS)
+    each = settings.colours == "each" or (settings.colours == "as measured" and _coloured(waves))
+    return {
+        "first": np.array([first]), "stretches": np.array(spans, np.int64).reshape(-1, 2),
+        "bands": np.array([(b.period, b.phase, b.slant, b.explained, b.depth) for b in bands]).reshape(-1, 5),
+        "waves": waves, "acts": np.array(acts, np.bool_), "explained": np.array([explained]), "each": np.array([each]),
+    }  # fmt: skip
+
+
+def _coloured(waves: Values) -> bool:
+    if not len(waves):
+        return False
+    common = waves.mean(axis=1, keepdims=True)
+    return float(np.abs(waves - common).max()) > COLOURED * float(np.abs(common).max())
+
+
+def _stretches(length: int) -> Iterator[tuple[int, int]]:
+    """First frame and frame behind the last of each; the last one is not a short one."""
+    start = 0
+    while length - start > STRETCH + OVER:
+        yield start, start + STRETCH
+        start += STRETCH - OVER
+    yield start, length
+
+
+def _part(rows: Arrays, start: int, stop: int) -> RowTable:
+    inside = (rows["first"] >= start) & (rows["second"] < stop)
+    ratio = rows["ratio"][inside].astype(np.float32)
+    return RowTable(rows["first"][inside], rows["second"][inside], ratio, float(rows["aspect"][0]))
+
+
+def light_at(study: Arrays, place: int, size: tuple[int, int]) -> Values:
+    """(CHANNELS, height, width) log light of the bands on a frame, on a grid over the picture; zero for nothing.
+
+    Args:
+        study: of the shot.
+        place: frame, counted from the shot's first.
+        size: (width, height) of the grid.
+    """
+    columns, rows = size
+    aspect = 4 / 3 if "aspect" not in study else float(study["aspect"][0])
+    down = np.broadcast_to(((np.arange(rows) + 0.5) / rows)[:, None], (rows, columns))
+    across = np.broadcast_to(((np.arange(columns) + 0.5) / columns * aspect)[None, :], (rows, columns))
+    total, weights = np.zeros((CHANNELS, rows, columns)), 0.0
+    for (start, stop), values, waves, acts in zip(
+        study["stretches"], study["bands"], study["waves"], study["acts"], strict=True
+    ):
+        if not start <= place < stop:
+            continue
+        weight = min(1.0, (place - start + 1) / OVER, (stop - place) / OVER)
+        weights += weight
+        if acts:
+            period, phase, slant, explained, depth = map(float, values)
+            band = Band(period, phase, slant, waves, explained, depth)
+            total += weight * np.stack([band.at(place, down, across, channel) for channel in range(CHANNELS)])
+    return total / weights if weights else total
