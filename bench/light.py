@@ -1,4 +1,4 @@
-"""Flicker laid over clean footage, and what is left of it: the suite `light`; footage without flicker beside it.
+"""Flicker and rolling bands laid over clean footage, and what is left: the suite `light`; clean footage beside it.
 
 Only clips that rules were not set on. What is compared: the usual plain method, the mean of each frame brought to a
 smoothed mean.
@@ -15,7 +15,7 @@ from bench.clips import GRAIN_SIGMA, REPORTS, Wear, long_run, worn
 from bench.over_clips import over_clips
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
-from grevin.core.quality.damage.light import FlickerDamage, LightCourse
+from grevin.core.quality.damage.light import BandDamage, FlickerDamage, LightCourse
 from grevin.core.quality.figures import psnr
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.treatment.chain import Chain
@@ -23,12 +23,16 @@ from grevin.core.treatment.recipe import Treatment, TreatmentStep
 
 LENGTH = 61
 SEED = 811
-KINDS: tuple[tuple[str, Any, float, Any], ...] = (
-    ("random", "random", 1.0, None), ("weak", "random", 0.15, None), ("periodic", "periodic", 1.0, None),
-    ("mains", "mains", 1.0, None), ("colour", "colour", 1.0, None), ("patches", "patches", 1.0, None),
-    ("corner", "corner", 1.0, None), ("sunrise under it", "random", 1.0, "sunrise"),
-    ("lamp under it", "random", 1.0, "lamp"), ("clean", None, 0.0, None), ("clean fade", None, 0.0, "fade"),
-    ("clean lamp", None, 0.0, "lamp"), ("clean sunrise", None, 0.0, "sunrise"), ("clean cloud", None, 0.0, "cloud"),
+KINDS: tuple[tuple[str, Any, str], ...] = (
+    ("random", FlickerDamage(SEED, "random"), ""), ("weak", FlickerDamage(SEED, "random", 0.15), ""),
+    ("periodic", FlickerDamage(SEED, "periodic"), ""), ("mains", FlickerDamage(SEED, "mains"), ""),
+    ("colour", FlickerDamage(SEED, "colour"), ""), ("patches", FlickerDamage(SEED, "patches"), ""),
+    ("corner", FlickerDamage(SEED, "corner"), ""), ("sunrise under it", FlickerDamage(SEED, "random"), "sunrise"),
+    ("lamp under it", FlickerDamage(SEED, "random"), "lamp"), ("clean", None, ""), ("clean fade", None, "fade"),
+    ("clean lamp", None, "lamp"), ("clean sunrise", None, "sunrise"), ("clean cloud", None, "cloud"),
+    ("band", BandDamage(SEED, 0.2, 0.83, 0.12), ""), ("band slow", BandDamage(SEED, 0.15, 1.5, 0.05), ""),
+    ("band leaning", BandDamage(SEED, 0.2, 0.7, -0.17, 0.15), ""),
+    ("band in colour", BandDamage(SEED, 0.2, 0.9, 0.23, 0.0, 0.4), ""),
 )  # fmt: skip
 PLAIN_FRAMES = 16.0  # standard deviation of the plain method's smoothing
 
@@ -51,8 +55,8 @@ def run_light(wanted: list[str], progress: Progress) -> tuple[dict[str, Any], No
         wear = Wear(clip.wear.grain or GRAIN_SIGMA, clip.wear.bit_depth, clip.wear.codec)
         source = worn(long_run(clip, LENGTH), wear, SEED, name)
         clean = [source.frame(number) for number in range(len(source))]
-        for kind, what, depth, course in KINDS:
-            rows.append({"clip": name, "kind": kind, **_figures(clean, what, depth, course)})
+        for kind, damage, course in KINDS:
+            rows.append({"clip": name, "kind": kind, **_figures(clean, damage, course)})
         return len(rows)
 
     _, skipped = over_clips(wanted, names(), measure, progress)
@@ -66,6 +70,7 @@ def run_light(wanted: list[str], progress: Progress) -> tuple[dict[str, Any], No
 
 
 def _together(kind: str, rows: list[dict[str, Any]]) -> dict[str, float]:
+    """The mean over the clips, and the worst."""
     if kind.startswith("clean"):
         return {f"{kind}_frames_changed": sum(row["changed"] for row in rows)}
     names = ("before", "left", "plain_left", "fast_left", "db_before", "db")
@@ -73,20 +78,30 @@ def _together(kind: str, rows: list[dict[str, Any]]) -> dict[str, float]:
     return {**found, f"{kind}_left_worst": max(row["left"] for row in rows)}
 
 
-def _figures(clean: list[Frame], what: Any, depth: float, course: Any) -> dict[str, float]:
-    """Of one clip under one kind of flicker."""
-    truth = clean if course is None else [LightCourse(course, len(clean)).add(frame)[0] for frame in clean]
-    damaged = truth if what is None else [FlickerDamage(SEED, what, depth).add(frame)[0] for frame in truth]
-    chain = Chain(MemorySource(damaged, f"{what}{course}"), Treatment(steps=(TreatmentStep.make("flicker"),)))
+def _figures(clean: list[Frame], damage: Any, course: Any) -> dict[str, float]:
+    """Of one clip under one kind of flicker or band, each with the step that is for it; clean material with both."""
+    truth = clean if not course else [LightCourse(course, len(clean)).add(frame)[0] for frame in clean]
+    if damage is None:
+        return {"changed": sum(_changed(truth, step) for step in ("flicker", "bands"))}
+    damaged = [damage.add(frame)[0] for frame in truth]
+    chain = _under(damaged, damage.kind)
     made = [chain.result.frame(number) for number in range(len(damaged))]
-    if what is None:
-        return {"changed": sum(one is not chain.source.frame(number) for number, one in enumerate(made))}
     right, off, left = (np.stack([_luma(frame) for frame in frames]) for frames in (truth, damaged, made))
     plain = _plain(off)
     return {
         "before": _rms(off - right), "left": _rms(left - right), "plain_left": _rms(plain - right),
         "fast_left": _fast(left - right), "db_before": _db(off - right), "db": _db(left - right),
     }  # fmt: skip
+
+
+def _under(frames: list[Frame], step: str) -> Chain:
+    return Chain(MemorySource(frames, step), Treatment(steps=(TreatmentStep.make(step),)))
+
+
+def _changed(frames: list[Frame], step: str) -> int:
+    """Frames that do not come out bit for bit."""
+    chain = _under(frames, step)
+    return sum(chain.result.frame(number) is not chain.source.frame(number) for number in range(len(frames)))
 
 
 def _luma(frame: Frame) -> np.ndarray:

@@ -122,7 +122,7 @@ def test_other_reels_are_drawn_when_they_are_opened_once_with_their_truth(tmp_pa
     small = replace(time_reels()[1], length=4)
     path = tmp_path / f"{small.name}.mkv"
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr("grevin.demo.making.time_reels", lambda: (small,))
+        patch.setattr("grevin.demo.making.other_reels", lambda: (small,))
         draw_where_missing(path, Progress())
         assert not path.exists(), "a file of that name elsewhere is nobody's demo"
         files = make_demo(tmp_path, Progress(), range(2))
@@ -134,7 +134,7 @@ def test_other_reels_are_drawn_when_they_are_opened_once_with_their_truth(tmp_pa
         draw_where_missing(path, Progress())
         assert path.stat().st_mtime_ns == written
         other = replace(small, name="new-reel")
-        patch.setattr("grevin.demo.making.time_reels", lambda: (small, other))
+        patch.setattr("grevin.demo.making.other_reels", lambda: (small, other))
         make_demo(tmp_path, Progress(), range(2))
     with closing(JobFile.open(tmp_path / "port-ellery.grevin")) as job:
         assert [Path(reel.path).stem for reel in job.document.reels][1:] == [small.name, "new-reel"]

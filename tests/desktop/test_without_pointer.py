@@ -41,7 +41,7 @@ MOST_TABS = 200
 def start(new_window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Window:
     """A window that was started for the first time; the demo is a short one."""
     real, second = making.make_demo, replace(time_reels()[1], length=6)
-    monkeypatch.setattr("grevin.demo.making.time_reels", lambda: (second,))
+    monkeypatch.setattr("grevin.demo.making.other_reels", lambda: (second,))
     monkeypatch.setattr(
         "grevin.desktop.start.starting.make_demo", lambda folder, progress: real(folder, progress, FRAMES)
     )

@@ -25,11 +25,12 @@ from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.quality.damage.base import Truth
 from grevin.core.quality.damage.dirt import DirtDamage
+from grevin.demo.light_reels import light_reels
 from grevin.demo.reel import DemoReel
 from grevin.demo.time_reels import TimeReel, time_reels
 
 DEMO_VERSION = 2  # raised when the reel's pictures change, so that an older one is drawn anew
-TIME_REELS_VERSION = 1  # likewise of the reels whose time is to be put right
+OTHER_REELS_VERSION = 1  # likewise of the other reels
 DEMO_DAMAGE = DirtDamage(seed=1962, blobs_per_frame=12.0, hair_share=0.14, largest_px=34.0)
 
 
@@ -41,7 +42,7 @@ class DemoFiles:
         reel: the dirty reel.
         truth: folder with what is true of it, and of the others.
         job: all of them in one job.
-        others: the reels whose time is to be put right.
+        others: the reels whose time or light is to be put right.
     """
 
     reel: Path
@@ -53,6 +54,11 @@ class DemoFiles:
 def demo_folder() -> Path:
     """Where the demo is kept unless told otherwise."""
     return Path(platformdirs.user_data_dir("grevin")) / "demo"
+
+
+def other_reels() -> tuple[TimeReel, ...]:
+    """The demo's reels beside the first."""
+    return (*time_reels(), *light_reels())
 
 
 def demo_files(folder: Path) -> DemoFiles:
@@ -77,7 +83,7 @@ def make_demo(folder: Path, progress: Progress, frames: range | None = None, eve
         mark.unlink(missing_ok=True)
         _draw(files, frames, progress)
         mark.write_text(json.dumps(wanted))
-    files = replace(files, others=tuple(folder / f"{reel.name}.mkv" for reel in time_reels()))
+    files = replace(files, others=tuple(folder / f"{reel.name}.mkv" for reel in other_reels()))
     if every:
         for path in files.others:
             draw_where_missing(path, progress)
@@ -105,11 +111,11 @@ def draw_where_missing(path: Path, progress: Progress) -> None:
         path: where the reel lies or is to lie, in the folder of a demo.
         progress: one unit a frame.
     """
-    reel = next((one for one in time_reels() if f"{one.name}.mkv" == path.name), None)
+    reel = next((one for one in other_reels() if f"{one.name}.mkv" == path.name), None)
     truth = path.parent / "truth" / f"{path.stem}.json"
     if reel is None or not truth.parent.is_dir():
         return
-    wanted = {"version": TIME_REELS_VERSION, **reel.truth}
+    wanted = {"version": OTHER_REELS_VERSION, **reel.truth}
     if not (path.exists() and truth.exists() and json.loads(truth.read_text()) == wanted):
         truth.unlink(missing_ok=True)
         _write(path, reel, progress)

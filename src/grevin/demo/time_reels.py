@@ -86,6 +86,16 @@ def _noise(seed: tuple[int, ...], shape: tuple[int, ...], levels: float) -> Rgb:
     return np.asarray(np.random.default_rng(seed).normal(0, levels / 255, shape), np.float32)
 
 
+def drawn(shot: int, time: float, fmt: PictureFormat) -> Rgb:
+    """(H, W, 3) float32 0..1: a picture of a shot on film, at the size of a format."""
+    return _on_film(shot, time, fmt.width, fmt.height)
+
+
+def noisy(number: int, picture: Rgb, fmt: PictureFormat, levels: float) -> Frame:
+    """A picture as a frame of a tape, with its noise."""
+    return _frame(number, picture + _noise((SEED, number, 5), picture.shape, levels), fmt)
+
+
 def captured_home_movie() -> TimeReel:
     """Super 8 at 18 frames/s, every film frame taken seven times, give or take two, and once while the film moved."""
     lengths = np.random.default_rng(SEED).integers(CAPTURES - VARY, CAPTURES + VARY + 1, FILM_FRAMES)

@@ -142,7 +142,7 @@ class _Problem:
         self._across = (np.arange(STRIPS) + 0.5) / STRIPS * table.aspect
         seen = np.isfinite(table.ratio)
         luma = np.where(seen, table.ratio, 0.0).sum(axis=1) / np.maximum(seen.sum(axis=1), 1)
-        self._known = seen.any(axis=1)
+        self._known = np.asarray(seen.any(axis=1))
         self._luma = _centred(np.where(self._known, luma, 0.0).astype(np.float64), self._known)
         limit = 3.0 * float(np.sqrt(np.mean(np.square(self._luma[self._known])))) if self._known.any() else 1.0
         self._luma = np.clip(self._luma, -limit, limit)

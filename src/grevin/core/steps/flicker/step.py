@@ -26,7 +26,7 @@ from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.seen import Arrays, Shotwise, Window
 from grevin.core.steps.settings import Settings
 
-LEAST_CHANGE = 0.10  # 8-bit levels: a frame that would change by less is left bit for bit
+LEAST_CHANGE = 0.25  # 8-bit levels: a frame that would change by less is left bit for bit
 
 
 class FlickerStep:
