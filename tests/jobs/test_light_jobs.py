@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -20,7 +19,7 @@ from grevin.desktop.window import Window
 from tests.conftest import write_video
 from tests.desktop.conftest import WAIT_MS, settle
 
-FRAMES = 26
+FRAMES = 24
 STUDY_MS = 60_000
 
 
@@ -58,11 +57,14 @@ def written(qtbot: QtBot, window: Window, path: Path) -> list[Frame]:
     return [reel.frame(number) for number in range(len(reel))]
 
 
-def off(
-    frames: list[Frame], truth: Callable[[int], Frame], where: tuple[slice, slice] = (slice(None), slice(None))
-) -> float:
+def at_rest(shot: int, pace: float) -> list[Frame]:
+    """The frames as they would be in light at rest."""
+    return [steady(shot, pace, number) for number in range(FRAMES)]
+
+
+def off(frames: list[Frame], truth: list[Frame], where: tuple[slice, slice] = (slice(None), slice(None))) -> float:
     """Levels by which the light of a place is off, but for what is the same on all frames."""
-    errors = [frame.planes[0][where].mean() - truth(n).planes[0][where].mean() for n, frame in enumerate(frames)]
+    errors = [frame.planes[0][where].mean() - truth[n].planes[0][where].mean() for n, frame in enumerate(frames)]
     return float(np.std(errors))
 
 
@@ -82,7 +84,7 @@ def test_a_time_lapse_that_flickers(qtbot: QtBot, new_window, reels: Path, tmp_p
     source = open_reel(path)
     before = [source.frame(number) for number in range(FRAMES)]
     made = written(qtbot, window, tmp_path / "lapse.mkv")
-    truth = lambda number: steady(HARBOUR, HURRY, number)  # noqa: E731
+    truth = at_rest(HARBOUR, HURRY)
     assert off(made, truth) < off(before, truth) / 8
     assert "The whole frame flickers by" in window.output.result.text()
 
@@ -94,7 +96,7 @@ def test_lamps_in_one_corner(qtbot: QtBot, new_window, reels: Path, tmp_path: Pa
     source = open_reel(path)
     before = [source.frame(number) for number in range(FRAMES)]
     made = written(qtbot, window, tmp_path / "lamp.mkv")
-    truth = lambda number: steady(QUAY, 1.0, number)  # noqa: E731
+    truth = at_rest(QUAY, 1.0)
     corners = [
         (rows, columns) for rows in (slice(0, 150), slice(-150, None)) for columns in (slice(0, 200), slice(-200, None))
     ]
@@ -112,7 +114,7 @@ def test_a_band_that_rolls(qtbot: QtBot, new_window, reels: Path, tmp_path: Path
     source = open_reel(path)
     before = [source.frame(number) for number in range(FRAMES)]
     made = written(qtbot, window, tmp_path / "band.mkv")
-    truth = lambda number: steady(REGATTA, 1.0, number)  # noqa: E731
+    truth = at_rest(REGATTA, 1.0)
     rows = slice(240, 280), slice(None)
     assert off(made, truth, rows) < 0.25 * off(before, truth, rows)
 
@@ -121,7 +123,7 @@ def test_is_it_flicker_at_all(qtbot: QtBot, new_window, reels: Path, tmp_path: P
     window: Window = new_window(reels / "ferry-that-pulses.mkv")
     assert "the same every 8 frames" in add(qtbot, window, "flickers")
     calm = tmp_path / "calm.mkv"
-    write_video(calm, [steady(FERRY, 1.0, number) for number in range(FRAMES)])
+    write_video(calm, at_rest(FERRY, 1.0))
     window.open(calm)
     qtbot.waitUntil(lambda: window.session.entry.title == "calm", timeout=WAIT_MS)
     studied(qtbot, window)
