@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from grevin.core.errors import CancelledError, SettingsError
 from grevin.core.measure.lighting.curves import FOOT, changes, terms
 from grevin.core.measure.lighting.pairs import matched_levels, pair_of, small_picture
 from grevin.core.measure.lighting.trend import taken_apart
@@ -15,6 +16,7 @@ from grevin.core.progress import Progress
 from grevin.core.quality.damage.light import FlickerDamage, LightCourse
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.over_time import OverTime
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from tests.conftest import moving_frames
 
@@ -198,8 +200,6 @@ def test_terms_make_gain_in_light() -> None:
 
 
 def test_learning_can_be_stopped(clean: list[Frame]) -> None:
-    from grevin.core.errors import CancelledError
-
     damaged = [FlickerDamage(17, "random").add(frame)[0] for frame in clean]
     chain = Chain(MemorySource(damaged, "stop"), Treatment(steps=(TreatmentStep.make("flicker"),)))
     progress = Progress()
@@ -207,3 +207,19 @@ def test_learning_can_be_stopped(clean: list[Frame]) -> None:
     with pytest.raises(CancelledError):
         chain.prepare(progress, [0])
     assert not chain.is_studied(1, 0)
+
+
+def test_what_a_shot_is_learned_by_is_the_same_all_over_it(clean: list[Frame]) -> None:
+    keys = ({"frame": 0, "value": 1.0}, {"frame": 9, "value": 0.0})
+    with pytest.raises(SettingsError, match="cannot change over time"):
+        TreatmentStep.make(
+            "flicker", {}, over_time=(OverTime.model_validate({"setting": "smoothing_frames", "keys": keys}),)
+        )
+    damaged = [FlickerDamage(18, "random").add(frame)[0] for frame in clean]
+    fading = OverTime.model_validate({"setting": "strength", "keys": keys})
+    source = MemorySource(damaged, "fading")
+    chain = Chain(source, Treatment(steps=(TreatmentStep.make("flicker", {}, over_time=(fading,)),)))
+    assert chain.result.frame(12) is chain.source.frame(12)
+    plain = Chain(source, Treatment(steps=(TreatmentStep.make("flicker"),)), chain.cache)
+    assert plain.is_studied(1, 0), "another strength has nothing learned anew"
+    assert not np.array_equal(plain.result.frame(12).planes[0], source.frame(12).planes[0])

@@ -18,7 +18,7 @@ def setting(
     default: Any, *, label: str, help: str, unit: str = "", low: float | None = None, high: float | None = None,
     decimals: int = 0, step: float = 1.0, when: Mapping[str, str] | None = None,
     names_frames: Literal["", "each", "first", "last", "keys"] = "", lowest: str = "", rare: bool = False,
-    words: Mapping[str, str] | None = None,
+    words: Mapping[str, str] | None = None, learned: bool = False,
 ) -> Any:  # fmt: skip
     """Declare one setting.
 
@@ -36,11 +36,19 @@ def setting(
             is meant, the first or the last; "keys" for things with key frames.
         lowest: what the smallest value means, in words that the form shows instead of it.
         words: what people read for values that are chosen among; recipes hold the values themselves.
+        learned: whether it has a say in what is learned of a shot: it is the same all over the shot, and a change of it
+            has the shot learned anew. A step that learns says so of each such setting; where none is, all are.
         rare: whether it is seldom changed; the form folds it away until it is asked for or differs from the default.
     """
     extra: dict[str, Any] = {"unit": unit, "low": low, "high": high, "decimals": decimals, "step": step}
     extra["when"] = dict(when or {})
-    extra |= {"names_frames": names_frames, "lowest": lowest, "rare": rare, "words": dict(words or {})}
+    extra |= {
+        "names_frames": names_frames,
+        "lowest": lowest,
+        "rare": rare,
+        "words": dict(words or {}),
+        "learned": learned,
+    }
     return pydantic.Field(default, title=label, description=help, ge=low, le=high, json_schema_extra=extra)
 
 
@@ -75,6 +83,12 @@ def names_frames(model: type[Settings], name: str) -> str:
     """Whether a setting lists frames of the reel, and which of the places where they are shown are meant."""
     extra = model.model_fields[name].json_schema_extra
     return str(extra.get("names_frames", "")) if isinstance(extra, dict) else ""
+
+
+def learned_names(model: type[Settings]) -> set[str]:
+    """Settings that have a say in what is learned of a shot; empty where the model does not tell."""
+    extras = {name: field.json_schema_extra for name, field in model.model_fields.items()}
+    return {name for name, extra in extras.items() if isinstance(extra, dict) and extra.get("learned")}
 
 
 def is_rare(model: type[Settings], name: str) -> bool:

@@ -11,10 +11,15 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from grevin.core.errors import SettingsError
 from grevin.core.steps.base import AnyStep
-from grevin.core.steps.settings import Settings
+from grevin.core.steps.settings import Settings, learned_names
 
 FAMILIES = ("local", "whole")  # a change of time is one for the whole reel, and a shape has key frames of its own
 MOST_HELD = 256
+
+
+def can_change(step: AnyStep, setting: str) -> bool:
+    """Whether a number of a step may change over time: not where it has a say in what is learned of a whole shot."""
+    return step.family in FAMILIES and setting not in learned_names(step.settings_model)
 
 
 class ValueKey(BaseModel):
@@ -75,10 +80,10 @@ def checked(step: AnyStep, settings: Mapping[str, Any], over_time: tuple[OverTim
     names = [one.setting for one in over_time]
     for name in names:
         field = step.settings_model.model_fields.get(name)
-        if field is None or field.annotation not in {int, float} or step.family not in FAMILIES:
+        if field is None or field.annotation not in {int, float} or not can_change(step, name):
             raise SettingsError(
                 f"“{name}” of the step {step.id} cannot change over time.",
-                "Only numbers of steps that mend pictures can.",
+                "Only numbers of steps that mend pictures can, and none that a whole shot is learned by.",
             )
         if names.count(name) > 1:
             raise SettingsError(

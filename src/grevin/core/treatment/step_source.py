@@ -15,7 +15,7 @@ from grevin.core.progress import Progress
 from grevin.core.steps.base import AnyStep
 from grevin.core.steps.evidence import Blob, Evidence
 from grevin.core.steps.seen import Arrays
-from grevin.core.steps.settings import Settings
+from grevin.core.steps.settings import Settings, learned_names
 from grevin.core.steps.timing import Doubt, Timing
 from grevin.core.timebase.timeline import Timeline
 from grevin.core.treatment.over_time import SettingsOverTime
@@ -258,7 +258,8 @@ class StepSource(ABC):
 
     def _study_key(self, frames: range) -> str:
         run = self._source.run_key(frames.start, frames.stop)
-        return content_key("learned", STUDY_VERSION, self._own, self.settings.model_dump_json(), run)
+        said = self.settings.model_dump_json(include=learned_names(type(self.settings)) or None)
+        return content_key("learned", STUDY_VERSION, self._own, said, run)
 
     # keys
 

@@ -27,6 +27,7 @@ from grevin.core.steps.settings import (
     is_list,
     is_numbers,
     is_rare,
+    learned_names,
     matters,
     numbers_from,
     numbers_text,
@@ -57,6 +58,7 @@ class SettingsForm(QWidget):
         """
         super().__init__(parent)
         self._timed = timed
+        self._whole_shot = learned_names(model)
         self._keys: dict[str, QToolButton] = {}
         self._holders: dict[str, QWidget] = {}
         self._controls: dict[str, QWidget] = {}
@@ -148,7 +150,7 @@ class SettingsForm(QWidget):
 
     def _with_key(self, name: str, label: str, control: QWidget) -> QWidget:
         """A number with the mark beside it that sets a key frame."""
-        if not self._timed or not isinstance(control, QSpinBox | QDoubleSpinBox):
+        if not self._timed or name in self._whole_shot or not isinstance(control, QSpinBox | QDoubleSpinBox):
             return control
         mark = QToolButton()
         mark.setObjectName(f"key_{name}")

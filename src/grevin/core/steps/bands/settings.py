@@ -15,12 +15,13 @@ class BandsSettings(Settings):
         help="Share of the measured band that is taken; 1 is all of it.",
     )  # fmt: skip
     colours: Literal["as measured", "linked", "each"] = setting(
-        "as measured", label="Colours", words={"linked": "one band for all", "each": "a band for each"},
+        "as measured", label="Colours", learned=True, words={"linked": "one band for all", "each": "a band for each"},
         help="Whether red, green and blue are given light by one band or by one each; as measured takes three where "
         "the band is coloured.",
     )  # fmt: skip
     least_explained_pct: float = setting(
-        30.0, label="Band believed from", unit="% explained", low=5.0, high=95.0, decimals=0, step=5.0, rare=True,
+        30.0, label="Band believed from", learned=True, unit="% explained", low=5.0, high=95.0,
+        decimals=0, step=5.0, rare=True,
         help="How much of the change from row to row a band must explain before it is believed; material without a "
         "band stays below 5.",
     )  # fmt: skip

@@ -11,21 +11,21 @@ class FlickerSettings(Settings):
     """Settings of the flicker step."""
 
     where: Literal["as measured", "whole frame", "patches"] = setting(
-        "as measured", label="Where it flickers",
+        "as measured", label="Where it flickers", learned=True,
         help="Patches follow light that changes in one part of the picture; as measured takes them only where they "
         "are found.",
     )  # fmt: skip
     smoothing_frames: int = setting(
-        0, label="Smoothing time", unit="frames", low=0, high=1000, lowest="as the light allows",
+        0, label="Smoothing time", learned=True, unit="frames", low=0, high=1000, lowest="as the light allows",
         help="Over how many frames at most the light is taken for level or evenly changing. Fewer follow the scene's "
         "own light more closely and leave more flicker.",
     )  # fmt: skip
     period_frames: int = setting(
-        0, label="Period", unit="frames", low=0, high=50, lowest="found by itself", rare=True,
+        0, label="Period", learned=True, unit="frames", low=0, high=50, lowest="found by itself", rare=True,
         help="After how many frames the same change comes again, such as a codec's group of pictures; 1 for none.",
     )  # fmt: skip
     channels: Literal["as measured", "linked", "each"] = setting(
-        "as measured", label="Colours",
+        "as measured", label="Colours", learned=True,
         words={"linked": "one curve for all", "each": "a curve for each"},
         help="Whether red, green and blue are brought to rest by one curve or by one each; as measured takes three "
         "where the colours flicker apart.",
@@ -35,11 +35,11 @@ class FlickerSettings(Settings):
         help="Share of the measured flicker that is taken; 1 is all of it.",
     )  # fmt: skip
     detail_px: float = setting(
-        0.0, label="Detail given back", unit="px", low=0.0, high=60.0, decimals=1, lowest="changes with the light",
+        0.0, label="Detail given back", unit="px", low=0.0, high=60.0, decimals=1, lowest="none",
         help="Structure finer than this stays as it is in the source; only the slow part of the change is applied.",
     )  # fmt: skip
     reference_frames: tuple[int, ...] = setting(
-        (), label="Bring to frames",
+        (), label="Bring to frames", learned=True,
         help="Frames of the shot to whose light all others are brought, numbered as before the step; empty for that "
         "of the frames around each, which keeps the scene's own slow changes.",
     )  # fmt: skip

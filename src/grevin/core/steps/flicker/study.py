@@ -25,6 +25,7 @@ LEAST_PATCH = 0.020  # of log light: flicker of a twentieth of the blocks, from 
 PATCH_OF_WHOLE = 0.3  # share of the whole frame's flicker that its curves may miss from place to place
 PATCH_FLOOR = 0.008  # of log light: what measuring a block is uncertain by
 PATCH_FRAMES = 24.0  # most frames over which a place is evened out
+ENDS = 3  # frames at both ends of a shot that have no surroundings to be off from
 SHORTEST_SHOT = 8  # frames; fewer say nothing about flicker
 
 
@@ -118,9 +119,16 @@ def _acts(found: Solved) -> tuple[bool, int]:
     line = (trend.slow + trend.periodic).mean(axis=1)
     off = off_frames(line) if len(line) else line
     periodic = float(np.sqrt(np.mean(np.square(trend.periodic)))) if trend.period else 0.0
-    spikes = int(np.sum(np.abs(off) > max(SPIKE_LEVELS, SPIKE_TIMES * trend.spread)))
+    spikes = int(np.sum(_alone(np.abs(off), max(SPIKE_LEVELS, SPIKE_TIMES * trend.spread))))
     jumps = found.rms > 3.0 * LEAST_LEVELS and found.rms > 4.0 * trend.spread
     return trend.spread > LEAST_LEVELS or periodic > LEAST_LEVELS or (jumps and spikes >= SPIKES), spikes
+
+
+def _alone(off: Values, least: float) -> npt.NDArray[np.bool_]:
+    """(T,) frames that are off by themselves, with calm ones on both sides: not the ends of a fade."""
+    calm = np.maximum(np.roll(off, 1), np.roll(off, -1)) < 0.5 * off
+    calm[:ENDS] = calm[-ENDS:] = False
+    return np.asarray((off > least) & calm)
 
 
 def _curves(length: int, table: PairTable, luma: Solved, settings: FlickerSettings, first: int) -> tuple[Values, Any]:
