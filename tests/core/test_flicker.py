@@ -223,3 +223,19 @@ def test_what_a_shot_is_learned_by_is_the_same_all_over_it(clean: list[Frame]) -
     plain = Chain(source, Treatment(steps=(TreatmentStep.make("flicker"),)), chain.cache)
     assert plain.is_studied(1, 0), "another strength has nothing learned anew"
     assert not np.array_equal(plain.result.frame(12).planes[0], source.frame(12).planes[0])
+
+
+def test_a_long_shot_is_solved_in_stretches_that_show_no_seam(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("grevin.core.steps.flicker.study.STRETCH", 64)
+    source = moving_frames(21, 96, 72)
+    truth = [source.frame(abs(number % 40 - 20)).with_number(number) for number in range(100)]  # to and fro
+    damaged = [FlickerDamage(19, "corner", 1.5).add(frame)[0] for frame in truth]
+    _, made = treated(damaged)
+
+    def worst(frames: list[Frame], where: slice) -> float:
+        off = [np.abs(f.planes[0] - 1.0 * c.planes[0]).mean() for f, c in zip(frames[where], truth[where], strict=True)]
+        return float(np.mean(off))
+
+    seam, elsewhere = slice(32, 64), slice(4, 30)
+    assert worst(made, elsewhere) < 0.7 * worst(damaged, elsewhere)
+    assert worst(made, seam) / worst(damaged, seam) < 1.3 * worst(made, elsewhere) / worst(damaged, elsewhere)

@@ -150,17 +150,16 @@ def _evenness(length: int, rows: int, columns: int) -> Any:
     return vstack(parts).tocsr()
 
 
-def flickering(field: Field, table: BlockTable, longest: float) -> Field:
+def flickering(field: Field, way: npt.NDArray[np.float64], longest: float) -> Field:
     """(length, h, w) what of the fields flickers: their departure from the same place of the scene in time.
 
     How far in time is looked is chosen place by place: by what foretells a block from its neighbours in time best.
 
     Args:
         field: log light.
-        table: for the motion of the camera.
+        way: (length, 2) where the camera has gone, in blocks (`camera_way`).
         longest: frames, most that the standard deviation of the weights in time may be.
     """
-    way = _camera(len(field), table)
     widths = [width for width in WIDTHS if width <= longest] or [WIDTHS[0]]
     errors, lefts = [], []
     for width in widths:
@@ -176,7 +175,7 @@ def flickering(field: Field, table: BlockTable, longest: float) -> Field:
     return np.asarray(out, np.float32)
 
 
-def _camera(length: int, table: BlockTable) -> npt.NDArray[np.float64]:
+def camera_way(length: int, table: BlockTable) -> npt.NDArray[np.float64]:
     """(length, 2) where the camera has gone since the first frame, in blocks: the median of all motion."""
     step = np.zeros((length, 2))
     near = table.second - table.first == 1

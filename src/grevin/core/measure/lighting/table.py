@@ -82,7 +82,9 @@ def pair_table(arrays: Arrays) -> PairTable:
     return PairTable(arrays["first"], arrays["second"], arrays["levels"].astype(np.float32))  # type: ignore[arg-type]
 
 
-def block_table(arrays: Arrays) -> BlockTable:
-    """The light of blocks."""
-    ratio, level, flow = (arrays[name].astype(np.float32) for name in ("ratio", "level", "flow"))
-    return BlockTable(arrays["first"], arrays["second"], ratio, level, flow)  # type: ignore[arg-type]
+def block_table(arrays: Arrays, frames: range) -> BlockTable:
+    """The light of blocks, of the pairs inside a run of frames; frames are counted from the first of them."""
+    inside = (arrays["first"] >= frames.start) & (arrays["second"] < frames.stop)  # type: ignore[operator]
+    ratio, level, flow = (arrays[name][inside].astype(np.float32) for name in ("ratio", "level", "flow"))
+    first, second = (arrays[name][inside].astype(np.int64) - frames.start for name in ("first", "second"))
+    return BlockTable(first, second, ratio, level, flow)

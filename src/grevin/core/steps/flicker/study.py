@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from grevin.core.measure.lighting.curves import FOOT, TERMS, PairTable, solved, terms
-from grevin.core.measure.lighting.patches import BlockTable, flickering, solved_fields
+from grevin.core.measure.lighting.patches import camera_way, flickering, solved_fields
 from grevin.core.measure.lighting.table import Arrays, block_table, pair_table
 from grevin.core.measure.lighting.trend import Trend, off_frames, taken_apart
 from grevin.core.steps.flicker.settings import FlickerSettings
@@ -26,6 +26,7 @@ PATCH_OF_WHOLE = 0.3  # share of the whole frame's flicker that its curves may m
 PATCH_FLOOR = 0.008  # of log light: what measuring a block is uncertain by
 PATCH_FRAMES = 24.0  # most frames over which a place is evened out
 ENDS = 3  # frames at both ends of a shot that have no surroundings to be off from
+STRETCH, STRETCH_OVER = 256, 32  # frames that blocks are solved in together, and how many the next shares
 SHORTEST_SHOT = 8  # frames; fewer say nothing about flicker
 
 
@@ -160,17 +161,31 @@ class Patches:
 
 def _patches(length: int, arrays: Arrays, table: PairTable, settings: FlickerSettings) -> Patches:
     """What is left block by block beside the curves of whole frames."""
-    blocks = block_table(arrays)
-    field = solved_fields(length, blocks, _explained(length, table, blocks))
+    light = -solved(length, table, 0)
+    field, way = _fields(length, arrays, light)
     second = field[2:] - 2 * field[1:-1] + field[:-2]
     spread = 1.4826 * np.median(np.abs(second), axis=0) / np.sqrt(6.0)
     longest = settings.smoothing_frames / 2.5 if settings.smoothing_frames else PATCH_FRAMES
     trust = np.clip(np.square(spread / PATCH_FLOOR) - 1.0, 0.0, 1.0).astype(np.float32)
-    return Patches(-flickering(field, blocks, longest) * trust, float(np.percentile(spread, 95)))
+    return Patches(-flickering(field, way, longest) * trust, float(np.percentile(spread, 95)))
 
 
-def _explained(length: int, table: PairTable, blocks: BlockTable) -> npt.NDArray[np.float32]:
-    """(P, h, w) log ratios that the light of whole frames explains."""
-    light = -solved(length, table, 0)
-    change = light[blocks.second] - light[blocks.first]
-    return np.asarray(np.einsum("phwk,pk->phw", terms(blocks.level), change), np.float32)
+def _fields(length: int, arrays: Arrays, light: Values) -> tuple[npt.NDArray[np.float32], Values]:
+    """(T, h, w) log light of blocks beside that of whole frames, and (T, 2) the way of the camera.
+
+    Solved in stretches that go over into each other, so that memory does not grow with the shot.
+    """
+    total = np.zeros((length, *arrays["ratio"].shape[1:]), np.float32)
+    weights = np.zeros(length, np.float32)
+    step = np.zeros((length, 2))
+    for start in range(0, max(1, length - STRETCH_OVER), STRETCH - STRETCH_OVER):
+        frames = range(start, min(length, start + STRETCH))
+        blocks = block_table(arrays, frames)
+        change = light[blocks.second + start] - light[blocks.first + start]
+        known = np.einsum("phwk,pk->phw", terms(blocks.level), change).astype(np.float32)
+        place = np.arange(len(frames), dtype=np.float32)
+        weight = np.minimum(1.0, np.minimum(place + 1, len(frames) - place) / STRETCH_OVER).astype(np.float32)
+        total[start : frames.stop] += solved_fields(len(frames), blocks, known) * weight[:, None, None]
+        weights[start : frames.stop] += weight
+        step[start + 1 : frames.stop] = np.diff(camera_way(len(frames), blocks), axis=0)
+    return np.asarray(total / np.maximum(weights, 1e-6)[:, None, None], np.float32), np.cumsum(step, axis=0)
