@@ -22,7 +22,7 @@ from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 
 LENGTH = 61
-SEED = 811
+SEED = 907
 KINDS: tuple[tuple[str, Any, str], ...] = (
     ("random", FlickerDamage(SEED, "random"), ""), ("weak", FlickerDamage(SEED, "random", 0.15), ""),
     ("periodic", FlickerDamage(SEED, "periodic"), ""), ("mains", FlickerDamage(SEED, "mains"), ""),
