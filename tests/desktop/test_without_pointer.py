@@ -124,8 +124,10 @@ def test_a_whole_job_by_keys_alone(qtbot: QtBot, start: Window, tmp_path: Path) 
     assert [step.step for step in session.treatment.steps] == ["dirt", "reframe", "sidefill"]
     session_steps = session.treatment.steps
     window.bench.table.setFocus()
-    session.select(1)
+    for _ in range(2):
+        press("Ctrl+Up")
     settle(qtbot, window)
+    assert session.selected == 1
     press("3")  # near: the box is what the light table shows
     press("Shift+M")
     settle(qtbot, window)
@@ -177,6 +179,13 @@ def named(window: QWidget, words: str) -> QWidget:
     return found[0]
 
 
+def entry(window: Window, words: str) -> None:
+    """Choose an entry of a menu by its name."""
+    found = [action for action in window.menus.actions.values() if action.text() == words and action.isEnabled()]
+    assert len(found) == 1, words
+    found[0].trigger()
+
+
 def use(window: QWidget, words: str) -> QWidget:
     """Go to the thing of that name and press it, as a screen reader lets one do."""
     widget = named(window, words)
@@ -201,18 +210,40 @@ def test_a_whole_job_by_spoken_names(qtbot: QtBot, start: Window, tmp_path: Path
     use(window, "Leave")
     assert len(session.verdicts) == 1
     use(window, "Bench")
-    for words in ("dirt", "slow move"):
+    for words in ("dirt", "slow move", "4:3"):
         use(window, "Add a step")
         QTest.keyClicks(named(window, "What is wrong with the picture"), words)
         press("Return")
         settle(qtbot, window)
-    session.select(1)
+    entry(window, "Select the step before")
+    entry(window, "Select the step before")
+    entry(window, "Measure what the light table shows")
     settle(qtbot, window)
+    use(window, "Leave alone")
+    settle(qtbot, window)
+    assert [region.use for region in session.treatment.steps[0].regions] == ["protect"]
     grow = named(window, "Grow")
     grow.setFocus()
     QTest.keyClick(grow, Qt.Key.Key_Up)
     settle(qtbot, window)
     assert session.treatment.steps[0].settings["grow_px"] == 2
+    recipe = tmp_path / "named.recipe.json"
+    answer_file_dialog(recipe)
+    entry(window, "Save the treatment as a recipe …")
+    back(qtbot, window)
+    answer_file_dialog(recipe)
+    entry(window, "Take a recipe …")
+    qtbot.waitUntil(lambda: window.recipes.dialog is not None and window.recipes.dialog.isActiveWindow())
+    reels = named(window.recipes.dialog, "Reels")
+    reels.setFocus()
+    for text in ("Space", "Down", "Space"):
+        press(text)
+    use(window.recipes.dialog, "Take it")
+    back(qtbot, window)
+    entry(window, "Next reel of the job")
+    qtbot.waitUntil(lambda: session.reel_index == 1, timeout=WAIT_MS)
+    settle(qtbot, window)
+    assert [step.step for step in session.treatment.steps] == ["dirt", "reframe", "sidefill"]
     use(window, "Output")
     field = named(window, "Write to")
     field.setFocus()

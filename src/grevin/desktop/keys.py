@@ -73,6 +73,8 @@ KEYS: tuple[Key, ...] = (
     Key("undo", ("Ctrl+Z",), "Change", "Undo"),
     Key("redo", ("Ctrl+Shift+Z", "Ctrl+Y"), "Change", "Redo"),
     Key("add_step", ("N",), "Change", "Add a step"),
+    Key("card_before", ("Ctrl+Up",), "Change", "Select the step before"),
+    Key("card_after", ("Ctrl+Down",), "Change", "Select the step after"),
     Key("step_earlier", ("Alt+PgUp",), "Change", "Move the selected step towards the source"),
     Key("step_later", ("Alt+PgDown",), "Change", "Move the selected step on"),
     Key("step_again", ("Ctrl+Shift+N",), "Change", "The selected step once more"),

@@ -20,6 +20,8 @@ class StepActs(QObject):
         super().__init__(parent)
         self._session = session
         self.acts: dict[str, Callable[[], object]] = {
+            "card_before": partial(self._select, -1),
+            "card_after": partial(self._select, 1),
             "step_earlier": partial(self._do, lambda place: session.move_step(place, -1)),
             "step_later": partial(self._do, lambda place: session.move_step(place, 1)),
             "step_again": partial(self._do, session.double_step),
@@ -33,6 +35,10 @@ class StepActs(QObject):
             act(place)
         else:
             self.told.emit(tr("Select a step first."))
+
+    def _select(self, by: int) -> None:
+        """Another card; the source's is none."""
+        self._session.select(min(max(0, self._session.selected + by), len(self._session.treatment.steps)))
 
     def _switch(self, place: int) -> None:
         self._session.switch_step(place, not self._session.treatment.steps[place - 1].enabled)
