@@ -9,24 +9,18 @@ import pytest
 
 from grevin.core.picture.frame import Frame
 from grevin.core.quality.damage.light import BandDamage, FlickerDamage, LightCourse
-from grevin.core.quality.memory_source import MemorySource
 from grevin.core.treatment.chain import Chain
-from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from tests.conftest import moving_frames
-
-LENGTH = 40
+from tests.core.lit import LENGTH, at_rest, under
 
 
 @pytest.fixture(scope="module")
 def clean() -> list[Frame]:
-    source = moving_frames(LENGTH, 320, 240)
-    return [source.frame(number) for number in range(LENGTH)]
+    return at_rest()
 
 
 def treated(frames: list[Frame], **settings: Any) -> tuple[Chain, list[Frame]]:
-    name = f"bands{hash(tuple(frame.planes[0].tobytes() for frame in frames))}"
-    chain = Chain(MemorySource(frames, name), Treatment(steps=(TreatmentStep.make("bands", settings),)))
-    return chain, [chain.result.frame(number) for number in range(len(frames))]
+    return under(frames, "bands", **settings)
 
 
 def left(frames: list[Frame], truth: list[Frame]) -> float:

@@ -112,6 +112,18 @@ def test_the_path_shows_steps_and_tells_what_is_wanted(qtbot: QtBot) -> None:
     path.show_facts(9, "nobody")
 
 
+def test_type_grows_with_the_desktops_and_lines_get_stronger_where_that_is_asked_for(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    assert [style.type_size(points) for points in (9, 11, 16, 22)] == [9, 9, 13, 18]
+    for name in ("TEXT", "QUIET", "LINE", "SURFACE", "CARD"):
+        monkeypatch.setattr(style, name, getattr(style, name))  # put back at the end
+    before = style.LINE.lightness() - style.SURFACE.lightness()
+    sheet = style.strengthen("a { color: #dedede; background: #3a3a3a; }")
+    assert sheet == "a { color: #ffffff; background: #1c1c1c; }"
+    assert style.LINE.lightness() - style.SURFACE.lightness() > 2 * before
+
+
 class Working(QObject):
     progressed = Signal(object)
 

@@ -38,6 +38,7 @@ class JobLooking:
     def give_back(self) -> None:
         """Look as the last time; what cannot be read is as in a new job."""
         job = self._session.job_file
+        self._remembered = ""
         if job is None:
             return
         try:

@@ -52,7 +52,7 @@ def ask_closing(parent: QWidget, stop: Callable[[], object], wait: Callable[[], 
     box.setText(tr("An output is being written."))
     box.setInformativeText(tr("Stopped, nothing of it is left behind. The job has lost nothing either way."))
     acts: dict[str, Callable[[], object]] = {
-        "Close when it is written": wait, "Stop it and close": stop, "Stay": box.close,
+        tr("Close when it is written"): wait, tr("Stop it and close"): stop, tr("Stay"): box.close,
     }  # fmt: skip
     for words in acts:
         box.addButton(words, QMessageBox.ButtonRole.ActionRole)

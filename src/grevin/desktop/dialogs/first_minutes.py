@@ -34,7 +34,7 @@ def _told(key: Key) -> str:
 def page() -> str:
     """The page as HTML, with the keys as they are."""
     names = {part.split("}")[0] for part in PAGE.split("{")[1:]}
-    return PAGE.format(**{name: _told(key_of(name)) for name in names})
+    return tr(PAGE).format(**{name: _told(key_of(name)) for name in names})
 
 
 class FirstMinutes(QDialog):

@@ -26,6 +26,7 @@ PERIODS = (0.22, 4.0, 40)  # of the picture's height: shortest, longest, how man
 PHASES = 96  # steps of the way from frame to frame that are tried, of a whole period
 SLANTS = (-0.5, -0.25, 0.0, 0.25, 0.5)  # rows a column
 REFINEMENTS = 90
+HELD = 1e-4  # share of the matrix that holds waves back
 SHORTER_AS_GOOD = 0.93  # share of what the longer period explains that is enough for its half
 
 
@@ -199,8 +200,7 @@ class _Problem:
     def _explained(self, period: float, phase: float, slant: float) -> tuple[float, Values]:
         columns = self._columns(period, phase, slant).reshape(-1, 2 * HARMONICS)
         right = self._luma.reshape(-1)
-        matrix = columns.T @ columns
-        waves = np.linalg.solve(matrix + 1e-4 * np.trace(matrix) / len(matrix) * np.eye(len(matrix)), columns.T @ right)
+        waves = _waves(columns, right)
         left = right - columns @ waves
         return 1.0 - float(left @ left) / max(self._power, 1e-12), waves
 
@@ -213,13 +213,16 @@ class _Problem:
             ratio = self._table.ratio[:, channel].astype(np.float64)
             known = np.isfinite(ratio) & self._known
             right = _centred(np.where(known, ratio, 0.0), known)[known]
-            left = columns[known]
-            matrix = left.T @ left
-            waves[channel] = np.linalg.solve(
-                matrix + 1e-4 * np.trace(matrix) / len(matrix) * np.eye(len(matrix)), left.T @ right
-            )
+            waves[channel] = _waves(columns[known], right)
         wave = _harmonics(np.linspace(0, 1, 200)) @ waves.mean(axis=0)
         return Band(period, _wrapped(phase), slant, waves, explained, float(1 - np.exp(wave.min() - wave.max())))
+
+
+def _waves(columns: Values, right: Values) -> Values:
+    """Least squares, held back a little where nothing speaks for a wave."""
+    matrix = columns.T @ columns
+    held = HELD * np.trace(matrix) / len(matrix) * np.eye(len(matrix))
+    return np.asarray(np.linalg.solve(matrix + held, columns.T @ right))
 
 
 def _centred(values: Values, known: npt.NDArray[np.bool_]) -> Values:

@@ -16,7 +16,7 @@ FOOT = 16.0  # 8-bit levels added before the logarithm: dark levels do not run a
 TERMS = 4  # Legendre polynomials a frame: gain, offset, gamma and one more
 ROUNDS = 4
 CAUCHY_LEVELS = 1.0  # 8-bit levels of disagreement at which a pair counts half
-HIGHER = 0.02  # weight that holds the bent terms back where nothing speaks for them
+HELD = 1e-6, 2e-4  # shares of the matrix that hold gain, and the bent terms, back where nothing speaks for them
 LOWEST_U, HIGHEST_U = np.log(FOOT), np.log(255.0 + FOOT)
 
 
@@ -84,7 +84,7 @@ def _round(length: int, table: PairTable, one: Values, other: Values, away: Valu
     np.add.at(right, table.first, np.einsum("pk,pki,pk->pi", weight, one, away))
     np.add.at(right, table.second, -np.einsum("pk,pki,pk->pi", weight, other, away))
     scale = float(matrix[0].mean()) or 1.0
-    matrix[0] += np.tile(scale * np.array([1e-6, *[HIGHER * 1e-2] * (TERMS - 1)]), length)
+    matrix[0] += np.tile(scale * np.array([HELD[0], *[HELD[1]] * (TERMS - 1)]), length)
     solution = solveh_banded(matrix, right.ravel(), lower=True)
     return np.asarray(solution.reshape(length, TERMS))
 

@@ -22,6 +22,6 @@ class BandsSettings(Settings):
     least_explained_pct: float = setting(
         30.0, label="Band believed from", learned=True, unit="% explained", low=5.0, high=95.0,
         decimals=0, step=5.0, rare=True,
-        help="How much of the change from row to row a band must explain before it is believed; material without a "
-        "band stays below 5.",
+        help="How much of the change from row to row a band must explain before it is believed; clean "
+        "material stays below 5, material that flickers went up to 25.",
     )  # fmt: skip

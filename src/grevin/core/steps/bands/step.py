@@ -53,7 +53,7 @@ class BandsStep:
             return small_picture(shot.window(number).frame())
 
         rows = shot.kept("rows", lambda: measured(frames, small, progress))
-        return {**studied(len(frames), rows, settings, frames.start), "aspect": rows["aspect"]}
+        return studied(len(frames), rows, settings, frames.start)
 
     def render(self, window: Window, settings: BandsSettings) -> Frame:
         """The frame without the band."""

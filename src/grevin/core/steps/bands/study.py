@@ -57,7 +57,7 @@ def studied(length: int, rows: Arrays, settings: BandsSettings, first: int) -> A
     Returns:
         "first": number of the shot's first frame; "stretches": (S, 2) frames; "bands": (S, 5) period, phase, slant,
         explained, depth; "waves": (S, CHANNELS, 2 * HARMONICS); "acts": (S,) whether each is taken; "explained",
-        "each".
+        "each"; "aspect" of the picture.
     """
     spans, bands = [], []
     near: Band | None = None
@@ -79,6 +79,7 @@ def studied(length: int, rows: Arrays, settings: BandsSettings, first: int) -> A
         "first": np.array([first]), "stretches": np.array(spans, np.int64).reshape(-1, 2),
         "bands": np.array([(b.period, b.phase, b.slant, b.explained, b.depth) for b in bands]).reshape(-1, 5),
         "waves": waves, "acts": np.array(acts, np.bool_), "explained": np.array([explained]), "each": np.array([each]),
+        "aspect": rows["aspect"],
     }  # fmt: skip
 
 
@@ -113,7 +114,7 @@ def light_at(study: Arrays, place: int, size: tuple[int, int]) -> Values:
         size: (width, height) of the grid.
     """
     columns, rows = size
-    aspect = 4 / 3 if "aspect" not in study else float(study["aspect"][0])
+    aspect = float(study["aspect"][0])
     down = np.broadcast_to(((np.arange(rows) + 0.5) / rows)[:, None], (rows, columns))
     across = np.broadcast_to(((np.arange(columns) + 0.5) / columns * aspect)[None, :], (rows, columns))
     total, weights = np.zeros((CHANNELS, rows, columns)), 0.0

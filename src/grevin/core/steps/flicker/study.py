@@ -13,12 +13,12 @@ from grevin.core.measure.lighting.patches import camera_way, flickering, solved_
 from grevin.core.measure.lighting.table import Arrays, block_table, pair_table
 from grevin.core.measure.lighting.trend import Trend, off_frames, taken_apart
 from grevin.core.steps.flicker.settings import FlickerSettings
+from grevin.core.steps.flicker.words import LEAST_LEVELS
 
 Values = npt.NDArray[np.float64]
 
 MIDDLE_LEVELS = 110.0 + FOOT  # 8-bit levels over the foot, of a usual picture
 LEVELS = 8  # places of the scale at which a curve of light is looked at
-LEAST_LEVELS = 0.35  # 8-bit levels of flicker that are taken: clean clips stay below .25, fades too
 LEAST_COLOUR = 0.35  # 8-bit levels by which colours must flicker apart
 SPIKES, SPIKE_LEVELS, SPIKE_TIMES = 3, 1.5, 6.0  # single frames that are off: how many, by how much, times the spread
 LEAST_PATCH = 0.020  # of log light: flicker of a twentieth of the blocks, from which patches are believed
@@ -35,11 +35,15 @@ class Solved:
     """What one channel's curves were taken apart into.
 
     Attributes:
+        light: (T, TERMS) log light of each frame.
+        line: (T,) the same in 8-bit levels, in the mean over the scale.
         flicker: (T, TERMS) what is to be taken from log light.
         trend: of the curve.
         rms: of the flicker, 8-bit levels.
     """
 
+    light: Values
+    line: Values
     flicker: Values
     trend: Trend
     rms: float
@@ -67,30 +71,33 @@ def studied(length: int, arrays: Arrays, settings: FlickerSettings, first: int) 
         return nothing
     table = pair_table(arrays)
     found = _channel(length, table, 0, settings, first)
-    acts, spikes = _acts(found)
-    patched = _patches(length, arrays, table, settings) if settings.where != "whole frame" else None
+    flickers = _flickers(found)
+    alone = _alone(np.abs(off_frames(found.line)), max(SPIKE_LEVELS, SPIKE_TIMES * found.trend.spread))
+    acts = flickers or int(alone.sum()) >= SPIKES
+    patched = _patches(length, arrays, found.light, settings) if settings.where != "whole frame" else None
     figures = dict.fromkeys(FIGURES, 0.0)
     figures |= {
-        "levels": found.rms, "period": found.trend.period, "ratio": min(found.trend.ratio, 1e6), "spikes": spikes,
+        "levels": found.rms, "spread": found.trend.spread, "period": found.trend.period,
+        "ratio": min(found.trend.ratio, 1e6), "spikes": float(alone.sum()),
         "patch": patched.most if patched is not None else 0.0, "steps": len(found.trend.steps),
         "clipped": float(np.mean(arrays["clipped"].astype(np.float64))),
     }  # fmt: skip
-    least = LEAST_PATCH + PATCH_OF_WHOLE * found.rms / MIDDLE_LEVELS
+    least = LEAST_PATCH + (PATCH_OF_WHOLE * found.rms / MIDDLE_LEVELS if acts else 0.0)
     wanted = settings.where == "patches" or (patched is not None and patched.most > least)
     result = dict(nothing)
     if acts or settings.reference_frames:
         figures["whole"] = 1.0
         result["curves"], result["each"] = _curves(length, table, found, settings, first)
+        if not flickers and not settings.reference_frames:
+            result["curves"][~alone] = 0.0  # all others are as they should be
     if wanted and patched is not None and patched.most > PATCH_FLOOR:
         figures["patches"] = 1.0
         result["field"] = patched.field
-        if not figures["whole"]:
-            result["curves"] = np.zeros((length, 4, TERMS))
     result["figures"] = np.array([figures[name] for name in FIGURES])
     return result
 
 
-FIGURES = ("whole", "patches", "levels", "period", "ratio", "spikes", "patch", "steps", "clipped")
+FIGURES = ("whole", "patches", "levels", "spread", "period", "ratio", "spikes", "patch", "steps", "clipped")
 
 
 def figures_of(study: Arrays) -> dict[str, float]:
@@ -111,18 +118,14 @@ def _channel(length: int, table: PairTable, channel: int, settings: FlickerSetti
         kept = np.broadcast_to(curve[reference].mean(axis=0), curve.shape)
     off = curve - kept
     flicker: Values = np.linalg.lstsq(terms(levels), (off / (levels + FOOT)).T, rcond=None)[0].T.astype(np.float64)
-    return Solved(flicker, trend, float(np.sqrt(np.mean(np.square(off)))))
+    return Solved(light, curve.mean(axis=1), flicker, trend, float(np.sqrt(np.mean(np.square(off)))))
 
 
-def _acts(found: Solved) -> tuple[bool, int]:
-    """Whether a curve flickers, and how many single frames are off."""
+def _flickers(found: Solved) -> bool:
+    """Whether the light of a shot flickers all along."""
     trend = found.trend
-    line = (trend.slow + trend.periodic).mean(axis=1)
-    off = off_frames(line) if len(line) else line
     periodic = float(np.sqrt(np.mean(np.square(trend.periodic)))) if trend.period else 0.0
-    spikes = int(np.sum(_alone(np.abs(off), max(SPIKE_LEVELS, SPIKE_TIMES * trend.spread))))
-    jumps = found.rms > 3.0 * LEAST_LEVELS and found.rms > 4.0 * trend.spread
-    return trend.spread > LEAST_LEVELS or periodic > LEAST_LEVELS or (jumps and spikes >= SPIKES), spikes
+    return trend.spread > LEAST_LEVELS or periodic > LEAST_LEVELS
 
 
 def _alone(off: Values, least: float) -> npt.NDArray[np.bool_]:
@@ -159,9 +162,8 @@ class Patches:
     most: float
 
 
-def _patches(length: int, arrays: Arrays, table: PairTable, settings: FlickerSettings) -> Patches:
+def _patches(length: int, arrays: Arrays, light: Values, settings: FlickerSettings) -> Patches:
     """What is left block by block beside the curves of whole frames."""
-    light = -solved(length, table, 0)
     field, way = _fields(length, arrays, light)
     second = field[2:] - 2 * field[1:-1] + field[:-2]
     spread = 1.4826 * np.median(np.abs(second), axis=0) / np.sqrt(6.0)
