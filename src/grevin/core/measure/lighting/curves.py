@@ -16,7 +16,7 @@ FOOT = 16.0  # 8-bit levels added before the logarithm: dark levels do not run a
 TERMS = 4  # Legendre polynomials a frame: gain, offset, gamma and one more
 ROUNDS = 4
 CAUCHY_LEVELS = 1.0  # 8-bit levels of disagreement at which a pair counts half
-HELD = 1e-6, 2e-4  # shares of the matrix that hold gain, and the bent terms, back where nothing speaks for them
+HELD = 1e-6, 1e-5  # shares of the matrix that hold gain, and the bent terms, back where nothing speaks for them
 LOWEST_U, HIGHEST_U = np.log(FOOT), np.log(255.0 + FOOT)
 
 
@@ -42,7 +42,10 @@ def terms(levels: npt.NDArray[np.floating]) -> Values:
 
 
 def solved(length: int, table: PairTable, channel: int) -> Values:
-    """(length, TERMS) what is to be added to log(level + FOOT) of each frame; in the mean nothing.
+    """(length, TERMS) what is to be added to log(level + FOOT) of each frame; in the mean over the frames nothing.
+
+    That the mean is nothing is part of what is solved, not taken off behind it: a curve that brings all levels of all
+    frames to one makes every pair agree, and without it whatever is wrong in the pairs draws the solution there.
 
     Args:
         length: frames of the shot.
@@ -59,7 +62,7 @@ def solved(length: int, table: PairTable, channel: int) -> Values:
         found = _round(length, table, one, other, away, weight * in_levels**2)
         left = (one * found[table.first][:, None]).sum(-1) - (other * found[table.second][:, None]).sum(-1) - away
         weight = 1.0 / (1.0 + np.square(left * in_levels / CAUCHY_LEVELS))
-    return np.asarray(found - found.mean(axis=0))
+    return found
 
 
 def _round(length: int, table: PairTable, one: Values, other: Values, away: Values, weight: Values) -> Values:
@@ -85,8 +88,10 @@ def _round(length: int, table: PairTable, one: Values, other: Values, away: Valu
     np.add.at(right, table.second, -np.einsum("pk,pki,pk->pi", weight, other, away))
     scale = float(matrix[0].mean()) or 1.0
     matrix[0] += np.tile(scale * np.array([HELD[0], *[HELD[1]] * (TERMS - 1)]), length)
-    solution = solveh_banded(matrix, right.ravel(), lower=True)
-    return np.asarray(solution.reshape(length, TERMS))
+    means = np.tile(np.eye(TERMS), (length, 1))
+    free = solveh_banded(matrix, np.column_stack([right.ravel(), means]), lower=True)
+    share = np.linalg.solve(means.T @ free[:, 1:], means.T @ free[:, 0])  # Lagrange multipliers: the mean is nothing
+    return np.asarray((free[:, 0] - free[:, 1:] @ share).reshape(length, TERMS))
 
 
 def changes(coefficients: Values, levels: npt.NDArray[np.floating]) -> Values:

@@ -24,6 +24,7 @@ DISTANCES = (1, 2, 4, 8)  # frames between two that are compared: far ones hold 
 NORMALISED_PX = 13  # side of the surroundings in which brightness is evened out before motion is looked for
 LEAST_SPREAD = 2.0  # 8-bit levels of contrast that are not amplified any more
 BACK_PX = 0.8  # px of disagreement there and back, of the small picture
+BY_STEPS_PX = 2.0  # px by which motion looked for at once may differ from that in two steps, whose errors add up
 DARKEST, BRIGHTEST = 3.0, 250.0  # 8-bit levels; what is clipped says nothing of the light
 SOFT_PX = 1.0  # standard deviation: noise does not widen the distribution of levels
 KNOTS = 25  # quantiles that are compared
@@ -90,36 +91,83 @@ def _shapes(plain: Levels) -> Luma8:
 
 
 @dataclass(frozen=True, eq=False)
+class Way:
+    """Motion between two frames.
+
+    Attributes:
+        there: (h, w, 2) from the first to the second.
+        back: (h, w, 2) from the second to the first.
+    """
+
+    there: Flow
+    back: Flow
+
+    def returns(self) -> npt.NDArray[np.bool_]:
+        """(h, w) where the way back leads to where the way there began."""
+        returned = sample(self.back, *positions(self.there))
+        error = cv2.magnitude(self.there[..., 0] + returned[..., 0], self.there[..., 1] + returned[..., 1])
+        return np.asarray(error < BACK_PX)
+
+    def then(self, next_one: Way) -> Way:
+        """This way and another after it."""
+        there = self.there + sample(next_one.there, *positions(self.there))
+        back = next_one.back + sample(self.back, *positions(next_one.back))
+        return Way(np.asarray(there, np.float32), np.asarray(back, np.float32))
+
+
+def way_between(
+    here: SmallPicture, there: SmallPicture, steps: tuple[Way, Way] | None = None
+) -> tuple[Way, npt.NDArray[np.bool_]]:
+    """Motion between two frames, and (h, w) where it is to be trusted.
+
+    Looked for at once it is finer; but a flow that looks far finds what merely looks alike, and is then wrong all over
+    in both directions. What comes by two smaller steps tells where.
+
+    Args:
+        here: the first frame.
+        there: the second.
+        steps: the way to a frame half-way, and from there; None where the two are neighbours.
+    """
+    one, other = here.shapes, there.shapes
+    way = Way(estimate_flow(one, other, "glance"), estimate_flow(other, one, "glance"))
+    sure = way.returns()
+    if steps is None:
+        return way, sure
+    slow = steps[0].then(steps[1])
+    apart = way.there - slow.there
+    sure &= cv2.magnitude(apart[..., 0], apart[..., 1]) < BY_STEPS_PX
+    other_sure = slow.returns()
+    return (way, sure) if int(sure.sum()) >= int(other_sure.sum()) else (slow, other_sure)
+
+
+@dataclass(frozen=True, eq=False)
 class Pair:
     """Two frames, pixel by pixel.
 
     Attributes:
-        flow: (h, w, 2) from the first to the second.
+        way: motion between them.
         moved: (4, h, w) float32 levels of the second where the first has them.
         both: (h, w) bool, where what one shows is seen in the other, neither dark nor clipped.
         same: (h, w) bool, of those the places that follow the common change of light.
     """
 
-    flow: Flow
+    way: Way
     moved: Levels
     both: npt.NDArray[np.bool_]
     same: npt.NDArray[np.bool_]
 
 
-def pair_of(here: SmallPicture, there: SmallPicture) -> Pair:
-    """What of one frame is seen in another."""
-    flow, back = (estimate_flow(*two, "glance") for two in ((here.shapes, there.shapes), (there.shapes, here.shapes)))
-    places = positions(flow)
-    returned = sample(back, *places)
-    error = cv2.magnitude(flow[..., 0] + returned[..., 0], flow[..., 1] + returned[..., 1])
+def pair_of(here: SmallPicture, there: SmallPicture, steps: tuple[Way, Way] | None = None) -> Pair:
+    """What of one frame is seen in another; for the steps see `way_between`."""
+    way, same = way_between(here, there, steps)
+    places = positions(way.there)
     moved = np.moveaxis(np.asarray(sample(np.ascontiguousarray(np.moveaxis(there.levels, 0, -1)), *places)), -1, 0)
-    same = error < BACK_PX
     for plane in (here.levels[0], moved[0]):
         same &= (plane > DARKEST) & (plane < BRIGHTEST)
     height, width = same.shape
     x, y = places
     same &= (x >= 0) & (x <= width - 1) & (y >= 0) & (y <= height - 1)
-    return Pair(flow, moved, same, _without_others(here.levels[0], moved[0], same))
+    return Pair(way, moved, same, _without_others(here.levels[0], moved[0], same))
 
 
 def _without_others(here: Levels, there: Levels, same: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:

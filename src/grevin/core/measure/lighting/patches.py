@@ -68,7 +68,7 @@ def block_facts(here: SmallPicture, pair: Pair) -> tuple[Field, Field, Field]:
     middle = np.take_along_axis(cells, np.maximum(known // 2, 0)[..., None], -1)[..., 0]
     middle[known < LEAST_SHARE * size * size] = np.nan
     level = _cells(luma, across, down, size).mean(axis=-1)
-    flow = np.stack([np.median(_cells(pair.flow[..., n], across, down, size), axis=-1) for n in (0, 1)], axis=-1)
+    flow = np.stack([np.median(_cells(pair.way.there[..., n], across, down, size), axis=-1) for n in (0, 1)], axis=-1)
     return np.asarray(middle, np.float32), np.asarray(level, np.float32), np.asarray(flow / size, np.float32)
 
 

@@ -8,8 +8,8 @@ import numpy as np
 import numpy.typing as npt
 
 from grevin.core.measure.lighting.bands import CHANNELS, HARMONICS, Band, RowTable, found_band, row_ratios
-from grevin.core.measure.lighting.pairs import SmallPicture, pair_of
-from grevin.core.parallel import in_parallel
+from grevin.core.measure.lighting.over_pairs import over_pairs
+from grevin.core.measure.lighting.pairs import SmallPicture
 from grevin.core.progress import Progress
 from grevin.core.steps.bands.settings import BandsSettings
 from grevin.core.steps.seen import Arrays
@@ -33,17 +33,17 @@ def measured(frames: range, small: Callable[[int], SmallPicture], progress: Prog
     progress.begin(len(frames), "Looking for bands")
     ends: list[tuple[int, int]] = []
     ratios: list[npt.NDArray[np.float16]] = []
-    aspect = 1.0
-    held: list[SmallPicture] = []
-    for number, picture in enumerate(in_parallel(small, frames)):
-        held = [*held[-DISTANCES[-1] :], picture]
-        aspect = picture.shapes.shape[1] / picture.shapes.shape[0]
-        for away in DISTANCES:
-            if away < len(held):
-                here = held[-1 - away]
-                ratios.append(row_ratios(here, pair_of(here, picture)).astype(np.float16))
-                ends.append((number - away, number))
-        progress.advance()
+    shape: list[tuple[int, ...]] = []
+
+    def looked_at(number: int) -> SmallPicture:
+        picture = small(number)
+        shape[:] = [picture.shapes.shape]
+        return picture
+
+    for one, other, ratio in over_pairs(frames, looked_at, DISTANCES, row_ratios, progress):
+        ends.append((one, other))
+        ratios.append(ratio.astype(np.float16))
+    aspect = shape[0][1] / shape[0][0] if shape else 1.0
     first, second = np.array(ends, np.int64).reshape(-1, 2).T
     return {
         "first": first, "second": second, "aspect": np.array([aspect]),
