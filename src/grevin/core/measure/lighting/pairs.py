@@ -109,10 +109,15 @@ class Way:
         return np.asarray(error < BACK_PX)
 
     def then(self, next_one: Way) -> Way:
-        """This way and another after it."""
-        there = self.there + sample(next_one.there, *positions(self.there))
-        back = next_one.back + sample(self.back, *positions(next_one.back))
-        return Way(np.asarray(there, np.float32), np.asarray(back, np.float32))
+        """This way and another after it; worked out on every other pixel, for motion is smooth."""
+        return Way(_one_after_another(self.there, next_one.there), _one_after_another(next_one.back, self.back))
+
+
+def _one_after_another(one: Flow, other: Flow) -> Flow:
+    size = one.shape[1::-1]
+    across, down = (np.ascontiguousarray(place[::2, ::2]) for place in positions(one))
+    total = one[::2, ::2] + sample(other, across, down)
+    return np.asarray(cv2.resize(total, size, interpolation=cv2.INTER_LINEAR), np.float32)
 
 
 def way_between(
@@ -173,7 +178,8 @@ def pair_of(here: SmallPicture, there: SmallPicture, steps: tuple[Way, Way] | No
 def _without_others(here: Levels, there: Levels, same: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
     """Without what does not follow the common change of light: covered, uncovered or misled places."""
     for _ in range(2):
-        one, other = here[same][::SAMPLED], there[same][::SAMPLED]
+        some = np.flatnonzero(same)[::SAMPLED]
+        one, other = here.ravel()[some], there.ravel()[some]
         if len(one) < LEAST_PIXELS // SAMPLED:
             return same
         slope, offset = _line(one, other)
@@ -198,10 +204,11 @@ def matched_levels(here: SmallPicture, pair: Pair) -> Levels | None:
     """(4, KNOTS, 2) levels that stand for each other in both frames; None where too little is seen in both."""
     if int(pair.same.sum()) < LEAST_PIXELS:
         return None
+    places = np.flatnonzero(pair.same)
     found = np.empty((CHANNELS, KNOTS, 2), np.float32)
     for channel in range(CHANNELS):
-        found[channel, :, 0] = _quantiles(here.levels[channel][pair.same])
-        found[channel, :, 1] = _quantiles(pair.moved[channel][pair.same])
+        found[channel, :, 0] = _quantiles(here.levels[channel].ravel()[places])
+        found[channel, :, 1] = _quantiles(pair.moved[channel].ravel()[places])
     return found
 
 
