@@ -93,6 +93,16 @@ def test_lamps_in_one_corner(qtbot: QtBot, new_window, reels: Path, tmp_path: Pa
     path = reels / "tram-under-a-lamp.mkv"
     window: Window = new_window(path)
     assert "ingle parts of the picture flicker" in add(qtbot, window, "flickers")
+    chart = window.bench.path.card(1).chart
+    QTest.mouseClick(chart.ask, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: "Behind the step" in chart.words.text(), timeout=STUDY_MS)
+    assert "No flicker in this shot" in chart.words.text()
+    most = [float(one._places.max()) for one in chart.maps]
+    assert most[1] < most[0] / 3, "the map of what is left is dark"
+    assert not chart.ask.isVisible()
+    QTest.mouseClick(chart.curves, Qt.MouseButton.LeftButton, pos=chart.curves.rect().center())
+    settle(qtbot, window)
+    assert window.session.place.frame == pytest.approx(FRAMES / 2, abs=1), "a click on the curve goes there"
     source = open_reel(path)
     before = [source.frame(number) for number in range(FRAMES)]
     made = written(qtbot, window, tmp_path / "lamp.mkv")

@@ -83,6 +83,7 @@ KEYS: tuple[Key, ...] = (
     Key("save_recipe", ("Ctrl+Alt+S",), "Change", "Save the treatment as a recipe …"),
     Key("take_recipe", ("Ctrl+Alt+O",), "Change", "Take a recipe …"),
     Key("test_strip", ("P",), "Change", "Test strip of a setting"),
+    Key("measure_left", ("Shift+P",), "Change", "Measure what the selected step left of its fault"),
     Key("draw_rectangle", ("Alt+1",), "Region", "Draw a rectangle: where the step may act"),
     Key("draw_ellipse", ("Alt+2",), "Region", "Draw an ellipse"),
     Key("draw_polygon", ("Alt+3",), "Region", "Draw a polygon"),

@@ -26,7 +26,8 @@ ON_PICTURE = (
 )  # fmt: skip
 ON_FRAMES = ("mark", "split_shot", "join_shot", "", "loop_start", "loop_end", "loop_shot", "loop_all", "", "count")
 ON_PATH = (
-    "add_step", "step_rests", "step_again", "step_earlier", "step_later", "step_out", "", "test_strip", "copy_regions",
+    "add_step", "step_rests", "step_again", "step_earlier", "step_later", "step_out", "", "test_strip", "measure_left",
+    "copy_regions",
     "paste_regions", "", "save_recipe", "take_recipe",
 )  # fmt: skip
 ON_FINDINGS = ("mend", "leave", "undecided", "play_around", "", "doubt_on", "doubt_back")

@@ -148,6 +148,7 @@ class Window(QMainWindow):
             ("indexing", self.taking_in.progressed, self.taking_in.cancel),
             ("report", self.survey.condition.progressed, self.survey.condition.stop),
             ("study", bench.studying.progressed, bench.studying.cancel),
+            ("left", bench.left.progressed, bench.left.stop),
         ):
             self.messages.follow(name, progressed, cancel)
         bench.studied.connect(self.facts.show_studied)
@@ -188,7 +189,7 @@ class Window(QMainWindow):
             "zoom_out": partial(self._on_table, "zoom_step", -1),
             "view_back": lambda: session.view_from(session.place.view_point - 1),
             "view_on": lambda: session.view_from(session.place.view_point + 1),
-            "wider_strip": bench.widen_strip, "full_screen": self._full_screen,
+            "wider_strip": bench.widen_strip, "measure_left": bench.left.measure, "full_screen": self._full_screen,
             "measure": lambda: bench.measuring.measure(not bench.measuring.on),
             "measure_whole": lambda: bench.measuring.show_box(bench.table.visible_box()),
             "surround": self._change_surround,

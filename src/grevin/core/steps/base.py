@@ -16,6 +16,7 @@ from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.geometry import Area, Geometry
 from grevin.core.progress import Progress
+from grevin.core.steps.charting import Chart
 from grevin.core.steps.evidence import Evidence
 from grevin.core.steps.seen import Arrays, Reelwise, Shotwise, Window
 from grevin.core.steps.settings import Settings
@@ -84,6 +85,14 @@ class Telling(Protocol):
 
     def tell(self, study: Arrays, rate: float) -> tuple[str, ...]:
         """Sentences about a shot, from what was learned of it; `rate` in frames a second."""
+        ...
+
+
+class Charting(Protocol):
+    """What a step that learns shots may have besides: it draws what it found in one."""
+
+    def chart(self, study: Arrays) -> Chart | None:
+        """Curves and a map of a shot, from what was learned of it; None where there is nothing to draw."""
         ...
 
 

@@ -213,6 +213,10 @@ class Chain:
         """The frame that the step at a place of the treatment (1 is the first) sees for a frame of the reel."""
         return self.output_of(place - 1, frame)
 
+    def reel_frame(self, place: int, number: int) -> int:
+        """The reel's frame that a frame before the step at a place of the treatment (1 is the first) comes from."""
+        return int(self.timeline_at(place - 1).sources[number]) if self.changes_time(place - 1) else number
+
     def named(self, place: int, frame: int, counted: Counted) -> int:
         """By which number the settings of the step at a place of the treatment name a frame of the reel."""
         return frame if counted == "reel" else self.number_before(place, frame)

@@ -13,6 +13,7 @@ from grevin.core.picture.frame import Frame, Mask
 from grevin.core.picture.geometry import Area, Geometry
 from grevin.core.progress import Progress
 from grevin.core.steps.base import AnyStep
+from grevin.core.steps.charting import LEFT_ALONE, Chart
 from grevin.core.steps.evidence import Blob, Evidence
 from grevin.core.steps.seen import Arrays
 from grevin.core.steps.settings import Settings, learned_names
@@ -255,6 +256,49 @@ class StepSource(ABC):
         """What the step says of the shot of a frame before it, in sentences; learned first where it is not known."""
         tell = getattr(self.step, "tell", None)
         return tuple(tell(self.study_of(number), float(self._source.format.rate))) if tell is not None else ()
+
+    def chart(self, number: int) -> Chart | None:
+        """What the step draws of the shot of a frame before it; learned first where it is not known."""
+        chart = getattr(self.step, "chart", None)
+        return None if chart is None else chart(self.study_of(number))
+
+    # what is left behind the step
+
+    @cached_property
+    def measures_left(self) -> bool:
+        """Whether what the step is for can be looked for again in its own pictures."""
+        return self.learns and self.step.family == "whole"
+
+    def knows_left(self, number: int) -> bool:
+        """Whether that was done for the shot of a frame."""
+        known = self.measures_left and self.is_studied(number)
+        return known and self._left_key(self._shots.shot_of(number)) in self._learned
+
+    def left_of(self, number: int, progress: Progress | None = None) -> Arrays:
+        """What the step learns of the shot of a frame where it is given its own pictures: what it left."""
+        frames = self._shots.shot_of(number)
+        self.study_of(number)
+
+        def learn() -> Arrays:
+            by = f"{self.step.id} {self.step.version} left"
+            shot = StudiedShot(self, frames, self._shots, self._cache, by, self._learned, self._reach)
+            return self.step.learn(shot, type(self.settings)(), progress or Progress())  # type: ignore[union-attr, no-any-return]
+
+        return self._learned.get(self._left_key(frames), learn)
+
+    def told_left(self, number: int) -> tuple[str, ...]:
+        """What the step says of its own pictures, in sentences."""
+        tell = getattr(self.step, "tell", None)
+        words = tell(self.left_of(number), float(self._source.format.rate)) if tell is not None else ()
+        return tuple(word for word in words if word != LEFT_ALONE)
+
+    def chart_left(self, number: int) -> Chart | None:
+        """What the step draws of its own pictures."""
+        chart = getattr(self.step, "chart", None)
+        return None if chart is None else chart(self.left_of(number))
+
+    def _left_key(self, frames: range) -> str:
+        return content_key("left", STUDY_VERSION, self._own, self.run_key(frames.start, frames.stop))
 
     def _study_key(self, frames: range) -> str:
         run = self._source.run_key(frames.start, frames.stop)

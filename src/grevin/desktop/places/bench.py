@@ -35,6 +35,7 @@ from grevin.desktop.test_strip.trying import Trying
 from grevin.desktop.texts import tr
 from grevin.desktop.treatment_path.path import PATH_WIDTH, TreatmentPath
 from grevin.desktop.work.looks import Look, make_look
+from grevin.desktop.work.measuring_left import MeasuringLeft
 from grevin.desktop.work.readying import Readying
 from grevin.desktop.work.studying import Studying
 from grevin.desktop.work.workers import LatestWorker, Request
@@ -74,11 +75,12 @@ class Bench(QWidget):
         self.seams = Seams(session, self.player, self)
         self.readying = Readying(self)
         self.studying = Studying(self)
+        self.left = MeasuringLeft(session, self)
         self._shown_view_point = 0
         self._shown_whose = ""
         self._looker = LatestWorker("look", self)
         self.neighbours = Neighbours(session, self.strip, self)
-        self._workers = (self._looker, self.neighbours, self.trying, self.scopes, self.specks, self.studying)
+        self._workers = (self._looker, self.neighbours, self.trying, self.scopes, self.specks, self.studying, self.left)
         self._ready_timer = QTimer(self, singleShot=True, interval=READY_DELAY_MS)
         self._lay_out()
         self._connect()
@@ -135,11 +137,12 @@ class Bench(QWidget):
         self.specks.evidence_wanted.connect(self._show_evidence)
         for told in (
             self.player.told, self.specks.told, self.measuring.told, self.studying.told, self.desks.told,
-            self.regions.told, self.seams.told,
+            self.regions.told, self.seams.told, self.left.told,
         ):  # fmt: skip
             told.connect(self.told)
-        for faulted in (self.scopes.faulted, self.trying.faulted, self.specks.faulted, self.studying.faulted):
-            faulted.connect(self.faulted)
+        for part in (self.scopes, self.trying, self.specks, self.studying, self.left):
+            part.faulted.connect(self.faulted)
+        self.left.measured.connect(self._ask_look)
         self.looking.ways_changed.connect(self._change_ways)
         self.looking.drawing_changed.connect(self._show_looking)
         self.looking.wipe_changed.connect(lambda: self.table.show_wipe(self.looking.wipe))
@@ -161,6 +164,7 @@ class Bench(QWidget):
         self.path.key_wanted.connect(session.key_setting)
         self.path.over_time_changed.connect(session.change_over_time)
         self.path.acted.connect(self.acted)
+        self.path.frame_chosen.connect(self._go_before)
         self.desks.shown.connect(lambda: self.path.show_held(self.desks.held))
         self.path.step_selected.connect(session.select)
         self.path.view_point_chosen.connect(session.view_from)
@@ -330,8 +334,14 @@ class Bench(QWidget):
         for place, step in enumerate(self._session.treatment.steps, 1):
             here = place == self._session.selected
             self.path.show_facts(place, frame_facts(look, step.step) if here else "")
+            self.path.show_shot(place, look.shot if here else None)
             if here and doubts_whole_frame(look, step.step):
                 self._session.note_doubt(look.number, look.evidence.doubt)  # type: ignore[union-attr]
+
+    def _go_before(self, place: int, number: int) -> None:
+        """Go to a frame, by its number before a step."""
+        if self._session.chain is not None:
+            self._session.go(self._session.chain.reel_frame(place, number))
 
     def _take_fault(self, tag: Any, fault: Exception) -> None:
         chain, frame = self._session.chain, self._session.place.frame

@@ -30,6 +30,8 @@ from grevin.desktop.texts import tr
 from grevin.desktop.treatment_path.chooser import Chooser
 from grevin.desktop.treatment_path.over_time_panel import OverTimePanel
 from grevin.desktop.treatment_path.settings_form import SettingsForm
+from grevin.desktop.treatment_path.shot_chart import ShotChart
+from grevin.desktop.work.looks import ShotLook
 
 RAIL_WIDTH = 22
 PATH_WIDTH = 306
@@ -112,6 +114,9 @@ class Card(QFrame):
         self._facts.setProperty("quiet", True)
         self._facts.setWordWrap(True)
         layout.addWidget(self._facts)
+        self.chart = ShotChart()
+        self.chart.acted.connect(self.acted)
+        layout.addWidget(self.chart)
         self._form = SettingsForm(kind.settings_model, timed=kind.family in FAMILIES)
         self._form.key_wanted.connect(self.key_wanted)
         self._form.changed.connect(self.changed)
@@ -193,6 +198,7 @@ class TreatmentPath(QScrollArea):
     step_moved = Signal(int, int)
     step_selected = Signal(int)
     view_point_chosen = Signal(int)
+    frame_chosen = Signal(int, int)
     acted = Signal(str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -234,6 +240,11 @@ class TreatmentPath(QScrollArea):
         """Facts of the present frame on a step's card."""
         if 0 < place <= len(self._cards):
             self._cards[place - 1].show_facts(words)
+
+    def show_shot(self, place: int, shot: ShotLook | None) -> None:
+        """What a step measured of the shot in sight, on its card."""
+        if 0 < place <= len(self._cards):
+            self._cards[place - 1].chart.show_shot(shot)
 
     def show_held(self, held: Callable[[str], bool]) -> None:
         """Which tools are in hand."""
@@ -286,6 +297,7 @@ class TreatmentPath(QScrollArea):
             card.key_wanted.connect(partial(self.key_wanted.emit, place))
             card.over_time_changed.connect(partial(self.over_time_changed.emit, place))
             card.acted.connect(self.acted)
+            card.chart.frame_chosen.connect(partial(self.frame_chosen.emit, place))
             card.dropped.connect(partial(self._drop, place))
             self._cards.append(card)
             self._row(place, place == len(treatment.steps), card)

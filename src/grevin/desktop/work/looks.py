@@ -12,6 +12,7 @@ from grevin.core.picture.frame import Frame
 from grevin.core.picture.geometry import Geometry
 from grevin.core.picture.halving import halved
 from grevin.core.quality.harm import harm_of
+from grevin.core.steps.charting import Chart
 from grevin.core.steps.evidence import Evidence
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.regions import STANDING, Region, Shift
@@ -44,6 +45,27 @@ class Ways:
 
 
 @dataclass(frozen=True, eq=False)
+class ShotLook:
+    """What is known of the shot of a frame.
+
+    Attributes:
+        frame: counted from the shot's first.
+        first: number of that, before the step.
+        found: what the step measured.
+        left: what it measures in its own pictures; None where nobody asked for it.
+        words: what it says of those.
+        asks: whether that can be asked for.
+    """
+
+    frame: int
+    first: int
+    found: Chart | None
+    left: Chart | None
+    words: tuple[str, ...]
+    asks: bool
+
+
+@dataclass(frozen=True, eq=False)
 class Look:
     """One frame ready for the screen.
 
@@ -63,6 +85,7 @@ class Look:
         regions: those of the step that was asked for that hold on the frame: place in its list, region, and how far it
             has gone with the picture.
         seam: pictures of the good frames around, with their numbers at the view point, for the splice; else None.
+        shot: what the step that was asked for measured of the frame's shot; None where it measures none.
     """
 
     number: int
@@ -80,6 +103,7 @@ class Look:
     geometry: Geometry | None = None
     regions: tuple[tuple[int, Region, Shift], ...] = ()
     seam: tuple[tuple[int, Screen], tuple[int, Screen]] | None = None
+    shot: ShotLook | None = None
 
 
 def screen_of(chain: Chain, frame: Frame, key: str, channel: Channel = "colour", small: bool = False) -> Screen:
@@ -130,6 +154,7 @@ def make_look(
         number, view_point, first, last, before, after, computed, evidence, harm,
         chain.time_words(view_point, number, output), notes_of(chain, evidence_of, number),
         output if moved else None, geometry, _shown_regions(chain, regions, number), seam,
+        shot_of(chain, evidence_of, number),
     )  # fmt: skip
 
 
@@ -176,6 +201,19 @@ def notes_of(chain: Chain, place: int, frame: int) -> tuple[str, ...]:
         return ()
     words = step.timing.group_words(chain.number_before(place, frame))
     return (words, *step.time_notes) if words else step.time_notes
+
+
+def shot_of(chain: Chain, place: int, frame: int) -> ShotLook | None:
+    """What the step at a place of the path measured of the shot of a frame, if it has studied that."""
+    step = chain.view_points[place] if place < len(chain.view_points) else None
+    if not isinstance(step, StepSource) or not step.learns:
+        return None
+    number = chain.number_before(place, frame)
+    if not step.is_studied(number):
+        return None
+    first, known = step.shot_of(number).start, step.knows_left(number)
+    left, words = (step.chart_left(number), step.told_left(number)) if known else (None, ())
+    return ShotLook(number - first, first, step.chart(number), left, words, step.measures_left)
 
 
 def make_neighbour(chain: Chain, number: int, view_point: int, channel: Channel) -> Screen:

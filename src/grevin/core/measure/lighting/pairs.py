@@ -154,12 +154,19 @@ class Pair:
         moved: (4, h, w) float32 levels of the second where the first has them.
         both: (h, w) bool, where what one shows is seen in the other, neither dark nor clipped.
         same: (h, w) bool, of those the places that follow the common change of light.
+        apart: 8-bit levels, robust standard deviation by which single pixels of those depart from it: noise, twice.
     """
 
     way: Way
     moved: Levels
     both: npt.NDArray[np.bool_]
     same: npt.NDArray[np.bool_]
+    apart: float
+
+    def unsure(self, pixels: float) -> float:
+        """8-bit levels that the mean of so many pixels of one frame is uncertain by."""
+        alone = max(1.0, pixels / (4.0 * np.pi * SOFT_PX**2))  # pixels of a softened picture are not each on their own
+        return float(self.apart / np.sqrt(2.0 * alone))
 
 
 def pair_of(here: SmallPicture, there: SmallPicture, steps: tuple[Way, Way] | None = None) -> Pair:
@@ -172,23 +179,26 @@ def pair_of(here: SmallPicture, there: SmallPicture, steps: tuple[Way, Way] | No
     height, width = same.shape
     x, y = places
     same &= (x >= 0) & (x <= width - 1) & (y >= 0) & (y <= height - 1)
-    return Pair(way, moved, same, _without_others(here.levels[0], moved[0], same))
+    return Pair(way, moved, same, *_without_others(here.levels[0], moved[0], same))
 
 
-def _without_others(here: Levels, there: Levels, same: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
-    """Without what does not follow the common change of light: covered, uncovered or misled places."""
+def _without_others(
+    here: Levels, there: Levels, same: npt.NDArray[np.bool_]
+) -> tuple[npt.NDArray[np.bool_], float]:  # fmt: skip
+    """Without what does not follow the common change of light, such as covered places; and how far the rest is off."""
+    spread = 0.0
     for _ in range(2):
         some = np.flatnonzero(same)[::SAMPLED]
         one, other = here.ravel()[some], there.ravel()[some]
         if len(one) < LEAST_PIXELS // SAMPLED:
-            return same
+            return same, spread
         slope, offset = _line(one, other)
         left = there - (slope * here + offset)
         inside = other - (slope * one + offset)
         middle = np.median(inside)
         spread = 1.4826 * float(np.median(np.abs(inside - middle)))
         same = same & (np.abs(left - middle) < max(1.0, OFF * spread))
-    return same
+    return same, spread
 
 
 def _line(one: Levels, other: Levels) -> tuple[np.float32, np.float32]:

@@ -26,11 +26,12 @@ def measured(frames: range, small: Callable[[int], SmallPicture], progress: Prog
 
     Returns:
         "first", "second": (P,) frames of each pair, counted from the shot's first; "levels": (P, 4, K, 2) float16;
-        "ratio", "level": (P, h, w); "flow": (P, h, w, 2); "clipped": (T,) share of clipped white.
+        "ratio", "level": (P, h, w); "flow": (P, h, w, 2); "unsure": (P, 2) 8-bit levels that noise makes the mean of a
+        frame and that of a block uncertain by; "clipped": (T,) share of clipped white.
     """
     progress.begin(len(frames), "Comparing the light of frames")
     rows: dict[str, list[npt.NDArray[np.generic]]] = {
-        name: [] for name in ("first", "second", "levels", "ratio", "level", "flow")
+        name: [] for name in ("first", "second", "levels", "ratio", "level", "flow", "unsure")
     }
     clipped: dict[int, float] = {}
 
@@ -53,7 +54,9 @@ def _facts(here: SmallPicture, pair: Pair) -> tuple[npt.NDArray[np.generic], ...
     if levels is None:
         return None
     ratio, level, flow = block_facts(here, pair)
-    return levels.astype(np.float16), ratio.astype(np.float16), level.astype(np.float16), flow.astype(np.float16)
+    block = here.levels[0].size / level.size
+    unsure = np.array([pair.unsure(float(pair.same.sum())), pair.unsure(block)], np.float32)
+    return *(one.astype(np.float16) for one in (levels, ratio, level, flow)), unsure
 
 
 def pair_table(arrays: Arrays) -> PairTable:

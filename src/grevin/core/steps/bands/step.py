@@ -20,6 +20,7 @@ from grevin.core.progress import Progress
 from grevin.core.steps.bands.settings import BandsSettings
 from grevin.core.steps.bands.study import light_at, measured, studied
 from grevin.core.steps.base import Family, Stage
+from grevin.core.steps.charting import LEFT_ALONE, Chart, Line
 from grevin.core.steps.seen import Arrays, Shotwise, Window
 from grevin.core.steps.settings import Settings
 
@@ -36,7 +37,7 @@ class BandsStep:
     id: ClassVar[str] = "bands"
     label: ClassVar[str] = "Rolling bands"
     fault: ClassVar[str] = "A soft dark band rolls up or down through the picture"
-    version: ClassVar[int] = 1
+    version: ClassVar[int] = 2
     family: ClassVar[Family] = "whole"
     stage: ClassVar[Stage] = "light"
     settings_model: ClassVar[type[Settings]] = BandsSettings
@@ -66,11 +67,26 @@ class BandsStep:
             return from_rgb(frame, np.asarray(window.rgb() * np.stack(gains * (3 // len(gains)), axis=-1), np.float32))
         return _in_light(frame, gains[0])
 
+    def chart(self, study: Arrays) -> Chart | None:
+        """How much of what rows do a band explains, and how deep it is, over the frames."""
+        if not len(study["stretches"]):
+            return None
+        frames = int(study["stretches"][-1][1])
+        explained = np.full(frames, np.nan, np.float32)
+        depth = np.zeros(frames, np.float32)
+        for (start, stop), (_, _, _, share, deep), acts in zip(
+            study["stretches"], study["bands"], study["acts"], strict=True
+        ):
+            explained[start:stop] = 100.0 * share
+            depth[start:stop] = 100.0 * deep if acts else 0.0
+        lines = (Line("explained by a band", explained), Line("depth of the band that is taken", depth, measured=False))
+        return Chart("what rows do, and the band", "%", lines)
+
     def tell(self, study: Arrays, rate: float) -> tuple[str, ...]:
         """What was found in a shot, in words."""
         explained = 100 * float(study["explained"][0])
         if not study["acts"].any():
-            return (f"No band in this shot: the best one explains {explained:.0f} % of what rows do. Left as it is.",)
+            return (f"No band in this shot: the best one explains {explained:.0f} % of what rows do.", LEFT_ALONE)
         period, phase, slant, _, depth = np.median(study["bands"][study["acts"]], axis=0)
         way = "down" if phase > 0 else "up"
         lean = f", leaning by {slant:.2f} rows a column" if abs(slant) > 0.05 else ""

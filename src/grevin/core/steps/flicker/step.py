@@ -18,6 +18,7 @@ from grevin.core.measure.lighting.table import measured
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, Stage
+from grevin.core.steps.charting import Chart, Line
 from grevin.core.steps.flicker.at_rest import brought_to_rest
 from grevin.core.steps.flicker.settings import FlickerSettings
 from grevin.core.steps.flicker.study import figures_of, studied
@@ -35,7 +36,7 @@ class FlickerStep:
     id: ClassVar[str] = "flicker"
     label: ClassVar[str] = "Flicker"
     fault: ClassVar[str] = "The light flickers, all over or in one part of the picture"
-    version: ClassVar[int] = 1
+    version: ClassVar[int] = 2
     family: ClassVar[Family] = "whole"
     stage: ClassVar[Stage] = "light"
     settings_model: ClassVar[type[Settings]] = FlickerSettings
@@ -68,6 +69,14 @@ class FlickerStep:
     def tell(self, study: Arrays, rate: float) -> tuple[str, ...]:
         """What was found in a shot, in words."""
         return words_of(figures_of(study), rate)
+
+    def chart(self, study: Arrays) -> Chart | None:
+        """The light over the frames, and where it flickers."""
+        light = study["light"]
+        if not len(light):
+            return None
+        lines = (Line("light of the frame", light[:, 0]), Line("light of the scene", light[:, 1], measured=False))
+        return Chart("light against the mean of the shot", "levels", lines, study["places"])
 
     def propose(self, facts: ShotFacts) -> Suggestion | None:
         """Where the survey found flicker."""

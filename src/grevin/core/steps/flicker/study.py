@@ -24,6 +24,7 @@ SPIKES, SPIKE_LEVELS, SPIKE_TIMES = 3, 1.5, 6.0  # single frames that are off: h
 LEAST_PATCH = 0.020  # of log light: flicker of a twentieth of the blocks, from which patches are believed
 PATCH_OF_WHOLE = 0.3  # share of the whole frame's flicker that its curves may miss from place to place
 PATCH_FLOOR = 0.008  # of log light: what measuring a block is uncertain by
+UNSURE_TIMES = 2.0  # what noise makes uncertain: below that nothing is believed
 PATCH_FRAMES = 24.0  # most frames over which a place is evened out
 ENDS = 3  # frames at both ends of a shot that have no surroundings to be off from
 STRETCH, STRETCH_OVER = 256, 32  # frames that blocks are solved in together, and how many the next shares
@@ -37,6 +38,7 @@ class Solved:
     Attributes:
         light: (T, TERMS) log light of each frame.
         line: (T,) the same in 8-bit levels, in the mean over the scale.
+        off: (T,) what of it flickers.
         flicker: (T, TERMS) what is to be taken from log light.
         trend: of the curve.
         rms: of the flicker, 8-bit levels.
@@ -44,6 +46,7 @@ class Solved:
 
     light: Values
     line: Values
+    off: Values
     flicker: Values
     trend: Trend
     rms: float
@@ -61,43 +64,54 @@ def studied(length: int, arrays: Arrays, settings: FlickerSettings, first: int) 
     Returns:
         "first"; "curves": (T, 4, TERMS) corrections of log light for luma, red, green and blue, zero where nothing is
         to be done; "field": (T, h, w) the same block by block, or empty; "figures": see `FIGURES`; "each": whether
-        the colours have curves of their own.
+        the colours have curves of their own; "light": (T, 2) 8-bit levels by which each frame is lighter than the
+        shot, and those that are the scene's own; "places": (h, w) by how much of its light each block flickers, %.
     """
     nothing: Arrays = {
         "first": np.array([first]), "curves": np.zeros((length, 4, TERMS)), "field": np.zeros((0, 0, 0), np.float32),
         "figures": np.zeros(len(FIGURES)), "each": np.array([False]), "clipped": arrays["clipped"],
+        "light": np.zeros((0, 2), np.float32), "places": np.zeros((0, 0), np.float32),
     }  # fmt: skip
     if length < SHORTEST_SHOT or len(arrays["first"]) < length:
         return nothing
     table = pair_table(arrays)
     found = _channel(length, table, 0, settings, first)
-    flickers = _flickers(found)
+    frame_unsure, block_unsure = map(float, np.median(arrays["unsure"].astype(np.float64), axis=0))
+    flickers = _flickers(found, max(LEAST_LEVELS, UNSURE_TIMES * frame_unsure))
     alone = _alone(np.abs(off_frames(found.line)), max(SPIKE_LEVELS, SPIKE_TIMES * found.trend.spread))
     acts = flickers or int(alone.sum()) >= SPIKES
-    patched = _patches(length, arrays, found.light, settings) if settings.where != "whole frame" else None
+    floor = max(PATCH_FLOOR, block_unsure / MIDDLE_LEVELS)
+    patched = _patches(length, arrays, found.light, settings, floor) if settings.where != "whole frame" else None
     figures = dict.fromkeys(FIGURES, 0.0)
     figures |= {
         "levels": found.rms, "spread": found.trend.spread, "period": found.trend.period,
         "ratio": min(found.trend.ratio, 1e6), "spikes": float(alone.sum()),
         "patch": patched.most if patched is not None else 0.0, "steps": len(found.trend.steps),
         "clipped": float(np.mean(arrays["clipped"].astype(np.float64))),
+        "unsure": frame_unsure, "unsure_part": block_unsure / MIDDLE_LEVELS,
+        "compared": len(arrays["first"]) / length,
     }  # fmt: skip
-    least = LEAST_PATCH + (PATCH_OF_WHOLE * found.rms / MIDDLE_LEVELS if acts else 0.0)
+    least = max(LEAST_PATCH, UNSURE_TIMES * floor) + (PATCH_OF_WHOLE * found.rms / MIDDLE_LEVELS if acts else 0.0)
     wanted = settings.where == "patches" or (patched is not None and patched.most > least)
     result = dict(nothing)
+    result["light"] = np.stack([found.line, found.line - found.off], axis=1).astype(np.float32)
+    result["places"] = _places(found, patched)
     if acts or settings.reference_frames:
         figures["whole"] = 1.0
         result["curves"], result["each"] = _curves(length, table, found, settings, first)
         if not flickers and not settings.reference_frames:
             result["curves"][~alone] = 0.0  # all others are as they should be
-    if wanted and patched is not None and patched.most > PATCH_FLOOR:
+    if wanted and patched is not None and patched.most > floor:
         figures["patches"] = 1.0
         result["field"] = patched.field
     result["figures"] = np.array([figures[name] for name in FIGURES])
     return result
 
 
-FIGURES = ("whole", "patches", "levels", "spread", "period", "ratio", "spikes", "patch", "steps", "clipped")
+FIGURES = (
+    "whole", "patches", "levels", "spread", "period", "ratio", "spikes", "patch", "steps", "clipped", "unsure",
+    "unsure_part", "compared",
+)  # fmt: skip
 
 
 def figures_of(study: Arrays) -> dict[str, float]:
@@ -118,14 +132,22 @@ def _channel(length: int, table: PairTable, channel: int, settings: FlickerSetti
         kept = np.broadcast_to(curve[reference].mean(axis=0), curve.shape)
     off = curve - kept
     flicker: Values = np.linalg.lstsq(terms(levels), (off / (levels + FOOT)).T, rcond=None)[0].T.astype(np.float64)
-    return Solved(light, curve.mean(axis=1), flicker, trend, float(np.sqrt(np.mean(np.square(off)))))
+    rms = float(np.sqrt(np.mean(np.square(off))))
+    return Solved(light, curve.mean(axis=1), off.mean(axis=1), flicker, trend, rms)
 
 
-def _flickers(found: Solved) -> bool:
-    """Whether the light of a shot flickers all along."""
+def _places(found: Solved, patched: Patches | None) -> npt.NDArray[np.float32]:
+    """(h, w) flicker of each block, % of its light: that of the whole frame, and its own beside it."""
+    whole = found.rms / MIDDLE_LEVELS
+    own = np.square(patched.own) if patched is not None else np.zeros((1, 1))
+    return np.asarray(100.0 * np.sqrt(whole**2 + own), np.float32)
+
+
+def _flickers(found: Solved, least: float) -> bool:
+    """Whether the light of a shot flickers all along, by that many 8-bit levels at least."""
     trend = found.trend
     periodic = float(np.sqrt(np.mean(np.square(trend.periodic)))) if trend.period else 0.0
-    return trend.spread > LEAST_LEVELS or periodic > LEAST_LEVELS
+    return trend.spread > least or periodic > least
 
 
 def _alone(off: Values, least: float) -> npt.NDArray[np.bool_]:
@@ -155,21 +177,24 @@ class Patches:
 
     Attributes:
         field: (T, h, w) float32 corrections of log light.
-        most: of log light, flicker that a twentieth of the blocks have.
+        own: (h, w) float32 flicker of each block, of log light.
+        most: the same of the block that a twentieth of them exceed.
     """
 
     field: npt.NDArray[np.float32]
+    own: npt.NDArray[np.float32]
     most: float
 
 
-def _patches(length: int, arrays: Arrays, light: Values, settings: FlickerSettings) -> Patches:
-    """What is left block by block beside the curves of whole frames."""
+def _patches(length: int, arrays: Arrays, light: Values, settings: FlickerSettings, floor: float) -> Patches:
+    """What is left block by block beside the curves of whole frames; measuring is uncertain by the floor."""
     field, way = _fields(length, arrays, light)
     second = field[2:] - 2 * field[1:-1] + field[:-2]
     spread = 1.4826 * np.median(np.abs(second), axis=0) / np.sqrt(6.0)
     longest = settings.smoothing_frames / 2.5 if settings.smoothing_frames else PATCH_FRAMES
-    trust = np.clip(np.square(spread / PATCH_FLOOR) - 1.0, 0.0, 1.0).astype(np.float32)
-    return Patches(-flickering(field, way, longest) * trust, float(np.percentile(spread, 95)))
+    trust = np.clip(np.square(spread / floor) - 1.0, 0.0, 1.0).astype(np.float32)
+    own = np.asarray(spread, np.float32)
+    return Patches(-flickering(field, way, longest) * trust, own, float(np.percentile(spread, 95)))
 
 
 def _fields(length: int, arrays: Arrays, light: Values) -> tuple[npt.NDArray[np.float32], Values]:

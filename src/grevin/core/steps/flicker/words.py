@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from grevin.core.steps.charting import LEFT_ALONE
+
 LEAST_LEVELS = 0.35  # 8-bit levels of flicker that are taken: clean clips stay below .25, fades too
 LEAST_TOLD = 0.005  # share of clipped white that is told
+UNSURE_LEVELS, UNSURE_SHARE = 0.18, 0.012  # of noise, from which less is seen than in quiet material
 
 
 def words_of(figures: dict[str, float], rate: float) -> tuple[str, ...]:
@@ -24,9 +27,16 @@ def words_of(figures: dict[str, float], rate: float) -> tuple[str, ...]:
         found.append(f"the whole frame flickers by {levels:.1f} levels, at random")
     if figures["patches"]:
         found.append(f"single parts of the picture flicker by {100 * figures['patch']:.1f} %")
+    if not figures["compared"]:
+        return ("Too few frames here show the same things for their light to be compared.", LEFT_ALONE)
+    unsure = _unsure(figures)
     if not found:
         spread = figures["spread"]
-        return (f"No flicker in this shot: {spread:.2f} levels, within what measuring is uncertain by. Left as it is.",)
+        return (
+            f"No flicker in this shot: {spread:.2f} levels, within what measuring is uncertain by.",
+            LEFT_ALONE,
+            *unsure,
+        )
     words = [" and ".join(found)[:1].upper() + " and ".join(found)[1:] + "."]
     if figures["steps"]:
         times = "once" if figures["steps"] == 1 else f"{figures['steps']:.0f} times"
@@ -35,4 +45,15 @@ def words_of(figures: dict[str, float], rate: float) -> tuple[str, ...]:
         words.append(
             f"{100 * figures['clipped']:.1f} % of the picture is clipped white: what was lost there stays lost."
         )
-    return tuple(words)
+    return (*words, *unsure)
+
+
+def _unsure(figures: dict[str, float]) -> tuple[str, ...]:
+    """Where noise keeps weak flicker from being seen."""
+    frame, part = figures["unsure"], figures["unsure_part"]
+    if frame < UNSURE_LEVELS and part < UNSURE_SHARE:
+        return ()
+    return (
+        f"Noise disturbs measuring here, by {frame:.2f} levels of the frame and {100 * part:.1f} % of single parts: "
+        f"weaker flicker is not seen. Take noise down first.",
+    )

@@ -88,7 +88,7 @@ class PickDesk(Desk):
     def _reel_frame(self, capture: int) -> int:
         chain = self.session.chain
         assert chain is not None
-        return int(chain.timeline_at(self.place - 1).sources[capture])
+        return chain.reel_frame(self.place, capture)
 
     def _set(self, begin: int | None = None, join: int | None = None) -> None:
         row = self.session.treatment.steps[self.place - 1]

@@ -1,0 +1,48 @@
+"""What a step draws of a shot: curves over its frames, and a map over the picture."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+LEFT_ALONE = "Left as it is."  # what a step says of a shot that it does nothing to
+
+
+@dataclass(frozen=True, eq=False)
+class Line:
+    """A value of every frame of a shot.
+
+    Attributes:
+        name: what it is, for people.
+        values: (T,) float32, NaN where nothing is known.
+        measured: whether it was measured; else it is what the step holds for right.
+    """
+
+    name: str
+    values: npt.NDArray[np.float32]
+    measured: bool = True
+
+
+@dataclass(frozen=True, eq=False)
+class Chart:
+    """What was found in a shot.
+
+    Attributes:
+        about: what the curves show, for people.
+        unit: of their values.
+        lines: over the frames of the shot, in its order.
+        places: (h, w) float32 how much each part of the picture does it, in % ; None where that is not known.
+    """
+
+    about: str
+    unit: str
+    lines: tuple[Line, ...]
+    places: npt.NDArray[np.float32] | None = None
+
+    def limits(self) -> tuple[float, float]:
+        """Lowest and highest value of all lines."""
+        values = np.concatenate([line.values for line in self.lines])
+        known = values[np.isfinite(values)]
+        return (float(known.min()), float(known.max())) if len(known) else (0.0, 0.0)
