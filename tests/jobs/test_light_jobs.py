@@ -127,6 +127,18 @@ def test_a_band_that_rolls(qtbot: QtBot, new_window, reels: Path, tmp_path: Path
     truth = at_rest(REGATTA, 1.0)
     rows = slice(240, 280), slice(None)
     assert off(made, truth, rows) < 0.25 * off(before, truth, rows)
+    window.do("go_bench")
+    window.session.select(1)
+    settle(qtbot, window)
+    QTest.keyClick(window.bench.table, Qt.Key.Key_B, Qt.KeyboardModifier.ControlModifier)
+    settle(qtbot, window)
+    steps = window.session.treatment.steps
+    assert [(step.step, step.enabled) for step in steps] == [("bands", False), ("light", True)]
+    assert len(steps[1].regions) >= 2, "a region for each dark place"
+    by_hand = written(qtbot, window, tmp_path / "band-by-hand.mkv")
+    assert off(made, truth, rows) < off(by_hand, truth, rows) < 0.6 * off(before, truth, rows)
+    window.do("undo")
+    assert [(step.step, step.enabled) for step in window.session.treatment.steps] == [("bands", True)]
 
 
 def test_is_it_flicker_at_all(qtbot: QtBot, new_window, reels: Path, tmp_path: Path) -> None:

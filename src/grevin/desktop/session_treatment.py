@@ -89,6 +89,12 @@ class TreatmentSession(JobSession):
             document = document.with_treatment(place, taken(document.reels[place].treatment, recipe, how))
         return document != self.document and self._act(label, document)
 
+    def put_treatment(self, label: str, treatment: Treatment, place: int) -> None:
+        """Another treatment, as one act, with the step at a place in hand."""
+        if self._treat(label, treatment):
+            self.select(place)
+            self.view_from(place)
+
     def remove_step(self, place: int) -> None:
         """Take a step out."""
         self._treat(f"Take out {self._label(place)}", remove_step(self.treatment, place - 1))

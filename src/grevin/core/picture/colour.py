@@ -49,6 +49,12 @@ def rgb_from_ycc_matrix(matrix: str) -> npt.NDArray[np.float64]:
     )
 
 
+def luma_weights(matrix: str) -> npt.NDArray[np.float64]:
+    """(3,) share of R', G' and B' in luma; BT.709's where a format names none."""
+    red, blue = LUMA_COEFFICIENTS.get(matrix, LUMA_COEFFICIENTS["bt709"])
+    return np.array([red, 1.0 - red - blue, blue])
+
+
 def rgb_affine(fmt: PictureFormat) -> npt.NDArray[np.float64]:
     """3x4 affine map from code values (Y, Cb, Cr) to nominal R'G'B'."""
     luma_span, luma_offset, chroma_span, chroma_offset = code_scale(fmt)

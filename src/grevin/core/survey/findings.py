@@ -10,6 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from grevin.core.measure.cadence import repeats_of
+from grevin.core.measure.lighting.beat import beat_of
 from grevin.core.measure.repeats import HELD_CORRELATION
 
 Curve = npt.NDArray[np.float32]
@@ -23,6 +24,11 @@ FLASH_PCT = 12.0  # rise of the light that goes back at once
 FLASH_STANDS_OUT = 3.0  # times the usual change: what goes to and fro all the time is flicker
 FLICKER_PCT = 1.2  # spread of the change of the light within a shot
 FEWEST_FOR_FLICKER = 8
+# open clips: calm ones stay below .4 in what rows and columns share, lamps in a corner reach .6, bands 3 to 7 in rows
+PARTS_PCT = 0.6  # by which rows and columns depart from the frame's change of light
+PARTS_TIMES = 4.0  # times that, from which light changes all over: another gamma changes dark and bright parts apart
+BAND_PCT = 0.75  # by which rows do
+BAND_TIMES = 2.6  # times what columns do: a band lies across
 HELD_RUN = 6  # frames
 HELD_GAP = 3  # frames in a run of held noise where it cannot be told
 BORDER_PX = 4.0  # black lines or columns at a side that are worth a word
@@ -72,7 +78,7 @@ def findings_of(
         found += _blocks(series["block_grid"], frames, cuts)
         found += _repeats(series, frames)
         found += _runs("combing", series["combing"] > COMBED_PCT, frames, 1)
-        found += _light(series["light_change"], frames, cuts)
+        found += _light(series, frames, cuts)
     return sorted(found, key=lambda finding: (finding.first, finding.kind))
 
 
@@ -143,8 +149,9 @@ def _bridged(flags: npt.NDArray[np.bool_], gap: int) -> npt.NDArray[np.bool_]:
     return result
 
 
-def _light(change: Curve, frames: range, cuts: list[int]) -> list[SurveyFinding]:
-    """Flashes, and shots that flicker."""
+def _light(series: Series, frames: range, cuts: list[int]) -> list[SurveyFinding]:
+    """Flashes, and shots that flicker all over, in parts, or in a band."""
+    change = series["light_change"]
     found = []
     for first, last, part in _shots(frames, cuts):
         inside = change[part]
@@ -159,10 +166,25 @@ def _light(change: Curve, frames: range, cuts: list[int]) -> list[SurveyFinding]
             continue
         # a fade changes the light the same way from frame to frame; flicker changes it to and fro
         spread = float(np.abs(np.diff(values)).mean() / np.sqrt(2))
-        if spread > FLICKER_PCT:
-            figures = {"percent": spread, "period_frames": float(_period(values))}
-            found.append(SurveyFinding("flicker", first, last, min(1.0, spread / (2 * FLICKER_PCT)), figures))
+        rows, columns = (_usual(series.get(name), part) for name in ("light_rows", "light_columns"))
+        if rows > BAND_PCT and rows > BAND_TIMES * columns:
+            found.append(SurveyFinding("bands", first, last, min(1.0, rows / (2 * BAND_PCT)), {"rows_percent": rows}))
+            continue
+        parts = min(rows, columns)  # what passes changes columns or rows, a lamp both
+        uneven = parts if parts > PARTS_PCT and spread < PARTS_TIMES * parts else 0.0
+        if spread > FLICKER_PCT or uneven:
+            beat = beat_of(values)
+            figures = {"percent": spread, "period_frames": beat or float(_period(values))}
+            figures |= {"parts_percent": uneven} if uneven else {}
+            sure = max(spread / (2 * FLICKER_PCT), uneven / (2 * PARTS_PCT))
+            found.append(SurveyFinding("flicker", first, last, min(1.0, sure), figures))
     return found
+
+
+def _usual(values: Curve | None, part: slice) -> float:
+    """The median of a curve in a shot; 0 where nothing is known."""
+    known = np.zeros(0) if values is None else values[part][np.isfinite(values[part])]
+    return float(np.median(known)) if len(known) >= FEWEST_FOR_FLICKER else 0.0
 
 
 def _flashes(change: Curve) -> npt.NDArray[np.bool_]:

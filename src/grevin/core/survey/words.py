@@ -7,12 +7,14 @@ from grevin.core.steps.registry import REGISTRY
 KIND_WORDS = {
     "black": "black picture", "white": "white picture", "freeze": "frozen picture", "repeat": "repeated frame",
     "near_repeat": "frame repeated and compressed again", "held_noise": "noise that stays while the picture moves",
-    "combing": "combing", "flash": "flash", "flicker": "flicker",
+    "combing": "combing", "flash": "flash", "flicker": "flicker", "bands": "rolling band",
     "unreadable": "unreadable frame", "dirt": "dirt", "edges": "black borders", "compression": "compression blocks",
     "left_alone": "frame left alone by a step",
 }  # fmt: skip
 CURVE_WORDS = {
-    "level_luma_mean": "level", "light_change": "light change", "noise": "noise", "sharpness": "sharpness",
+    "level_luma_mean": "level", "light_change": "light change", "light_rows": "light of rows",
+    "light_columns": "light of columns",
+    "noise": "noise", "sharpness": "sharpness",
     "motion_p95": "motion", "temporal_information": "temporal information", "combing": "combing",
     "block_grid": "block grid", "dirt_count": "dirt", "dirt_area": "dirt, area",
     "spatial_information": "spatial information", "change_largest": "largest change",
@@ -40,8 +42,13 @@ def figures_words(figures: dict[str, float]) -> str:
     """Figures of a finding in one line."""
     figures = dict(figures)
     contrast = figures.pop("contrast", None)
-    units = {"percent": "%", "period_frames": "frames", "pixels": "px"}
-    names = {"percent": "", "period_frames": "every", "pixels": "", "frames": ""}
+    units = {
+        "percent": "%", "period_frames": "frames", "pixels": "px", "parts_percent": "%", "rows_percent": "%",
+    }  # fmt: skip
+    names = {
+        "percent": "", "period_frames": "every", "pixels": "", "frames": "", "parts_percent": "single parts",
+        "rows_percent": "rows against the frame",
+    }  # fmt: skip
     parts = []
     for name, value in figures.items():
         if name == "period_frames" and not value:

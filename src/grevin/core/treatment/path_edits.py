@@ -24,6 +24,13 @@ def doubled(treatment: Treatment, place: int) -> Treatment:
     return Treatment(steps=(*steps[: place + 1], again, *steps[place + 1 :]))
 
 
+def handed_over(treatment: Treatment, place: int, other: TreatmentStep) -> Treatment:
+    """The treatment with one step at rest, and another that does its work behind it."""
+    steps = list(treatment.steps)
+    steps[place : place + 1] = [steps[place].changed(enabled=False), other]
+    return Treatment(steps=tuple(steps))
+
+
 def taken(present: Treatment, recipe: Treatment, how: How) -> Treatment:
     """The treatment with the steps of a recipe."""
     return recipe if how == "instead" else Treatment(steps=(*present.steps, *recipe.steps))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 import numpy as np
 import numpy.typing as npt
 
@@ -42,6 +44,14 @@ def drawn(region: Region, frame: int, shift: Shift = STANDING) -> Points:
     turn = np.linspace(0, 2 * np.pi, ELLIPSE_POINTS, endpoint=False)
     across, down = (right - left) / 2, (bottom - top) / 2
     return np.column_stack([(left + right) / 2 + across * np.cos(turn), (top + bottom) / 2 + down * np.sin(turn)])
+
+
+def moving_box(
+    places: Iterable[tuple[int, tuple[float, float, float, float]]], feather_px: float
+) -> Region:  # fmt: skip
+    """A region inside which alone a step acts, from its left, top, width and height on some frames of the reel."""
+    keys = tuple(RegionKey(frame=frame, x=x, y=y, width=w, height=h) for frame, (x, y, w, h) in places)
+    return Region(use="only", feather_px=feather_px, keys=keys)
 
 
 def moved(region: Region, frame: int, by: tuple[float, float], shift: Shift = STANDING) -> Region:

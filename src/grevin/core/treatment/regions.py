@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import replace
 from typing import Annotated, Any, Literal
@@ -145,12 +146,18 @@ class Region(BaseModel):
         return np.asarray(drawn, np.bool_)
 
     def weight(self, shape: tuple[int, int], frame: int = 0, shift: Shift = STANDING) -> Weight:
-        """(H, W) float32 0..1, how much of what a step does is taken, as far as this region is concerned."""
-        inside = self.mask(shape, frame, shift)
+        """(H, W) float32 0..1, how much of what a step does is taken, as far as this region is concerned.
+
+        Its edge is soft where it really lies, so a region that leaves the picture stays as it is.
+        """
+        beyond = math.ceil(self.feather_px) if self.feather_px >= 1 else 0
+        wide = shape[0] + 2 * beyond, shape[1] + 2 * beyond
+        inside = self.mask(wide, frame, (shift[0] + beyond, shift[1] + beyond))
         lets = inside if self.use == "only" else ~inside
-        if self.feather_px < 1 or lets.all() or not lets.any():
-            return lets.astype(np.float32)
-        depth = cv2.distanceTransform(lets.view(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
+        own = slice(beyond, beyond + shape[0]), slice(beyond, beyond + shape[1])
+        if not beyond or lets.all() or not lets[own].any():
+            return lets[own].astype(np.float32)
+        depth = cv2.distanceTransform(lets.view(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)[own]
         return np.asarray(np.clip(depth / self.feather_px, 0, 1), np.float32)
 
     @property

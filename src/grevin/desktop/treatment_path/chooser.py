@@ -48,6 +48,7 @@ class Chooser(QFrame):
         self.field.installEventFilter(self)
         layout.addWidget(self.field)
         self.steps = QListWidget()
+        self.steps.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.steps.setObjectName("chooser_list")
         self.steps.setAccessibleName(tr("Steps"))
         self.steps.setIconSize(PICTURE)

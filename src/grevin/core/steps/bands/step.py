@@ -21,6 +21,7 @@ from grevin.core.steps.bands.settings import BandsSettings
 from grevin.core.steps.bands.study import light_at, measured, studied
 from grevin.core.steps.base import Family, Stage
 from grevin.core.steps.charting import LEFT_ALONE, Chart, Line
+from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.seen import Arrays, Shotwise, Window
 from grevin.core.steps.settings import Settings
 
@@ -81,6 +82,13 @@ class BandsStep:
             depth[start:stop] = 100.0 * deep if acts else 0.0
         lines = (Line("explained by a band", explained), Line("depth of the band that is taken", depth, measured=False))
         return Chart("what rows do, and the band", "%", lines)
+
+    def propose(self, facts: ShotFacts) -> Suggestion | None:
+        """Where the survey found a band."""
+        if "bands" not in facts.found:
+            return None
+        percent = facts.figures["bands"]["rows_percent"]
+        return Suggestion("bands", f"the light of rows changes by {percent:.1f} % from frame to frame, columns do not")
 
     def tell(self, study: Arrays, rate: float) -> tuple[str, ...]:
         """What was found in a shot, in words."""

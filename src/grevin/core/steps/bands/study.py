@@ -105,6 +105,14 @@ def _part(rows: Arrays, start: int, stop: int) -> RowTable:
     return RowTable(rows["first"][inside], rows["second"][inside], ratio, float(rows["aspect"][0]))
 
 
+def bands_of(study: Arrays) -> list[Band]:
+    """The bands of a study, one for each stretch."""
+    return [
+        Band(float(period), float(phase), float(slant), waves, float(explained), float(depth))
+        for (period, phase, slant, explained, depth), waves in zip(study["bands"], study["waves"], strict=True)
+    ]
+
+
 def light_at(study: Arrays, place: int, size: tuple[int, int]) -> Values:
     """(CHANNELS, height, width) log light of the bands on a frame, on a grid over the picture; zero for nothing.
 
@@ -118,15 +126,11 @@ def light_at(study: Arrays, place: int, size: tuple[int, int]) -> Values:
     down = np.broadcast_to(((np.arange(rows) + 0.5) / rows)[:, None], (rows, columns))
     across = np.broadcast_to(((np.arange(columns) + 0.5) / columns * aspect)[None, :], (rows, columns))
     total, weights = np.zeros((CHANNELS, rows, columns)), 0.0
-    for (start, stop), values, waves, acts in zip(
-        study["stretches"], study["bands"], study["waves"], study["acts"], strict=True
-    ):
+    for (start, stop), band, acts in zip(study["stretches"], bands_of(study), study["acts"], strict=True):
         if not start <= place < stop:
             continue
         weight = min(1.0, (place - start + 1) / OVER, (stop - place) / OVER)
         weights += weight
         if acts:
-            period, phase, slant, explained, depth = map(float, values)
-            band = Band(period, phase, slant, waves, explained, depth)
             total += weight * np.stack([band.at(place, down, across, channel) for channel in range(CHANNELS)])
     return total / weights if weights else total

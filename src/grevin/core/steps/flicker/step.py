@@ -84,8 +84,12 @@ class FlickerStep:
             return None
         figures = facts.figures["flicker"]
         period = figures.get("period_frames", 0)
-        every = f", every {period:.0f} frames" if period else ""
-        return Suggestion("flicker", f"the light changes by {figures['percent']:.1f} % from frame to frame{every}")
+        every = f", every {period:.3g} frames" if period else ""
+        parts = figures.get("parts_percent", 0)
+        uneven = f", that of single parts by {parts:.1f} % beside it" if parts else ""
+        return Suggestion(
+            "flicker", f"the light changes by {figures['percent']:.1f} % from frame to frame{every}{uneven}"
+        )
 
 
 def _change(curves: np.ndarray, field: np.ndarray | None) -> float:

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from grevin.core.measure.lighting.beat import beat_of
 from grevin.core.measure.lighting.curves import FOOT, TERMS, PairTable, solved, terms
 from grevin.core.measure.lighting.patches import camera_way, flickering, solved_fields
 from grevin.core.measure.lighting.table import Arrays, block_table, pair_table
@@ -89,7 +90,7 @@ def studied(length: int, arrays: Arrays, settings: FlickerSettings, first: int) 
         "patch": patched.most if patched is not None else 0.0, "steps": len(found.trend.steps),
         "clipped": float(np.mean(arrays["clipped"].astype(np.float64))),
         "unsure": frame_unsure, "unsure_part": block_unsure / MIDDLE_LEVELS,
-        "compared": len(arrays["first"]) / length,
+        "compared": len(arrays["first"]) / length, "beat": beat_of(found.off),
     }  # fmt: skip
     least = max(LEAST_PATCH, UNSURE_TIMES * floor) + (PATCH_OF_WHOLE * found.rms / MIDDLE_LEVELS if acts else 0.0)
     wanted = settings.where == "patches" or (patched is not None and patched.most > least)
@@ -110,7 +111,7 @@ def studied(length: int, arrays: Arrays, settings: FlickerSettings, first: int) 
 
 FIGURES = (
     "whole", "patches", "levels", "spread", "period", "ratio", "spikes", "patch", "steps", "clipped", "unsure",
-    "unsure_part", "compared",
+    "unsure_part", "compared", "beat",
 )  # fmt: skip
 
 

@@ -21,6 +21,13 @@ def words_of(figures: dict[str, float], rate: float) -> tuple[str, ...]:
     if figures["whole"] and period:
         often = f", {rate / period:.3g} times a second" if rate else ""
         found.append(f"the whole frame flickers by {levels:.1f} levels, the same every {period} frames{often}")
+    elif figures["whole"] and figures["beat"]:
+        beat = figures["beat"]
+        often = f" ({rate / beat:.3g} times a second)" if rate else ""
+        found.append(
+            f"the whole frame flickers by {levels:.1f} levels and swings every {beat:.3g} frames{often}, "
+            f"as under lamps out of step with the camera"
+        )
     elif figures["whole"] and figures["spread"] < LEAST_LEVELS and figures["spikes"]:
         found.append(f"{figures['spikes']:.0f} single frames are brighter or darker than those around")
     elif figures["whole"]:

@@ -1,0 +1,1 @@
+"""Light that is set right by hand."""
