@@ -20,6 +20,7 @@ from grevin.core.quality.memory_source import MemorySource
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.over_time import OverTime
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
+from grevin.core.treatment.regions import Region
 from tests.conftest import moving_frames
 from tests.core.lit import LENGTH, at_rest, under
 
@@ -109,6 +110,40 @@ def test_what_is_left_is_measured_in_the_result_and_drawn(clean: list[Frame]) ->
     assert step.knows_left(5)
     assert "No flicker in this shot" in step.told_left(0)[0]
     assert "Left as it is." not in step.told_left(0)
+
+
+def test_light_is_measured_inside_a_region_and_taken_everywhere(clean: list[Frame]) -> None:
+    """A sign that blinks fills most of the picture; the wall beside it tells the light."""
+    damaged = [FlickerDamage(19, "mains").add(frame)[0] for frame in clean]
+    blinking = []
+    for frame in damaged:
+        luma = frame.planes[0].copy()
+        luma[:, 120:] = np.clip(luma[:, 120:].astype(int) + (40 if frame.number % 2 else 0), 0, 255)
+        blinking.append(frame.with_planes((luma, *frame.planes[1:])))
+    wall = Region(use="measure", x=0, y=0, width=110, height=240)
+    step = TreatmentStep.make("flicker", {"where": "whole frame", "period_frames": 1}, regions=(wall,))
+    chain = Chain(MemorySource(blinking, "sign"), Treatment(steps=(step,)))
+    made = [chain.result.frame(number) for number in range(LENGTH)]
+
+    def off(frames: list[Frame], columns: slice) -> float:
+        means = [f.planes[0][:, columns].mean() - c.planes[0][:, columns].mean()
+                 for f, c in zip(frames, clean, strict=True)]  # fmt: skip
+        return float(np.std(means))
+
+    assert off(made, slice(0, 110)) < 0.15 * off(blinking, slice(0, 110)), "the wall is at rest"
+    assert chain.steps[0].acted(3, 3).mask.all(), "it acts outside the region too"
+    whole = Chain(MemorySource(blinking, "sign"), Treatment(steps=(TreatmentStep.make("flicker"),)))
+    assert whole.steps[0].study_of(0)["curves"].shape == chain.steps[0].study_of(0)["curves"].shape
+    assert not np.allclose(whole.steps[0].study_of(0)["curves"], chain.steps[0].study_of(0)["curves"])
+
+
+def test_a_region_that_is_too_small_to_measure_in_is_said(clean: list[Frame]) -> None:
+    damaged = [FlickerDamage(19, "mains").add(frame)[0] for frame in clean]
+    dot = Region(use="measure", x=10, y=10, width=8, height=8)
+    step = TreatmentStep.make("flicker", regions=(dot, Region(use="measure", x=5000, y=0, width=9, height=9)))
+    chain = Chain(MemorySource(damaged, "dot"), Treatment(steps=(step,)))
+    assert "Too few frames here show the same things" in " ".join(chain.told(range(LENGTH)))
+    assert all(chain.result.frame(n) is damaged[n] for n in (0, 7)), "left as it is"
 
 
 def test_noise_that_disturbs_the_measure_is_told_with_its_figure(clean: list[Frame]) -> None:

@@ -13,7 +13,7 @@ from grevin.core.motion.flow import Flow, Luma8, MotionQuality
 from grevin.core.parallel import in_parallel
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.format import PictureFormat
-from grevin.core.picture.frame import Frame
+from grevin.core.picture.frame import Frame, Mask
 from grevin.core.progress import Progress
 
 Made = TypeVar("Made")
@@ -80,6 +80,10 @@ class Shotwise(Protocol):
 
     def window(self, number: int) -> Window:
         """One of them among its neighbours."""
+        ...
+
+    def seen(self, number: int) -> Mask | None:
+        """(H, W) bool, where a person wants that frame measured; None for everywhere."""
         ...
 
     def kept(self, name: str, make: Callable[[], Arrays]) -> Arrays:

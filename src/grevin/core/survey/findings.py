@@ -29,6 +29,7 @@ PARTS_PCT = 0.6  # by which rows and columns depart from the frame's change of l
 PARTS_TIMES = 4.0  # times that, from which light changes all over: another gamma changes dark and bright parts apart
 BAND_PCT = 0.75  # by which rows do
 BAND_TIMES = 2.6  # times what columns do: a band lies across
+BAND_STEADY = 0.4  # times that: under another exposure a sky over water changes in rows too, but then all of it does
 HELD_RUN = 6  # frames
 HELD_GAP = 3  # frames in a run of held noise where it cannot be told
 BORDER_PX = 4.0  # black lines or columns at a side that are worth a word
@@ -167,7 +168,7 @@ def _light(series: Series, frames: range, cuts: list[int]) -> list[SurveyFinding
         # a fade changes the light the same way from frame to frame; flicker changes it to and fro
         spread = float(np.abs(np.diff(values)).mean() / np.sqrt(2))
         rows, columns = (_usual(series.get(name), part) for name in ("light_rows", "light_columns"))
-        if rows > BAND_PCT and rows > BAND_TIMES * columns:
+        if rows > BAND_PCT and rows > BAND_TIMES * columns and spread < BAND_STEADY * rows:
             found.append(SurveyFinding("bands", first, last, min(1.0, rows / (2 * BAND_PCT)), {"rows_percent": rows}))
             continue
         parts = min(rows, columns)  # what passes changes columns or rows, a lamp both

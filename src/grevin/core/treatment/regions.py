@@ -24,6 +24,8 @@ FAR_PX = 1e5  # no picture reaches so far
 Place = Annotated[float, Field(ge=-FAR_PX, le=FAR_PX)]
 Point = tuple[Place, Place]  # x, y in pixels of the reel
 Weight = npt.NDArray[np.float32]
+Use = Literal["protect", "only", "measure"]
+USE_WORDS: dict[Use, str] = {"protect": "Leave alone", "only": "Only inside", "measure": "Measure inside"}
 Shift = tuple[float, float]
 STANDING: Shift = (0.0, 0.0)
 SUBPIXEL_BITS = 4  # of drawn outlines
@@ -52,7 +54,8 @@ class Region(BaseModel):
     """A part of the picture on a run of frames.
 
     Attributes:
-        use: "protect" (the step leaves it alone) or "only" (the step leaves all else alone).
+        use: "protect" (the step leaves it alone), "only" (the step leaves all else alone) or "measure" (a step that
+            learns shots looks at nothing else; where it acts is not touched by that).
         shape: rectangle or ellipse within the box, or a polygon.
         x, y, width, height: the box in pixels; it may reach over the picture's edge.
         points: corners of a polygon.
@@ -65,7 +68,7 @@ class Region(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    use: Literal["protect", "only"]
+    use: Use
     shape: Literal["rectangle", "ellipse", "polygon"] = "rectangle"
     x: int = 0
     y: int = 0
@@ -153,7 +156,7 @@ class Region(BaseModel):
         beyond = math.ceil(self.feather_px) if self.feather_px >= 1 else 0
         wide = shape[0] + 2 * beyond, shape[1] + 2 * beyond
         inside = self.mask(wide, frame, (shift[0] + beyond, shift[1] + beyond))
-        lets = inside if self.use == "only" else ~inside
+        lets = ~inside if self.use == "protect" else inside
         own = slice(beyond, beyond + shape[0]), slice(beyond, beyond + shape[1])
         if not beyond or lets.all() or not lets[own].any():
             return lets[own].astype(np.float32)
@@ -163,7 +166,7 @@ class Region(BaseModel):
     @property
     def words(self) -> str:
         """What it says, for people."""
-        use = "Leave alone" if self.use == "protect" else "Only inside"
+        use = USE_WORDS[self.use]
         if self.first is None and self.last is None:
             run = "every frame"
         elif self.first == self.last:
@@ -202,7 +205,7 @@ def allowed(
         shape: (H, W) of the picture.
         shift_of: how far a region that follows the picture has come from where it was drawn.
     """
-    acting = [region for region in regions if region.holds(frame)]
+    acting = [region for region in regions if region.holds(frame) and region.use != "measure"]
     if not acting:
         return None
     weights = [(r.use, r.weight(shape, frame, shift_of(r) if r.follow else STANDING)) for r in acting]
@@ -212,6 +215,15 @@ def allowed(
         if use == "protect":
             result = np.minimum(result, weight)
     return np.asarray(result, np.float32)
+
+
+def measured_in(
+    regions: tuple[Region, ...], frame: int, shape: tuple[int, int], shift_of: Callable[[Region], Shift]
+) -> Mask | None:  # fmt: skip
+    """(H, W) bool, where a step that learns shots may look on that frame; None for everywhere."""
+    looked = [region for region in regions if region.use == "measure" and region.holds(frame)]
+    masks = [one.mask(shape, frame, shift_of(one) if one.follow else STANDING) for one in looked]
+    return np.logical_or.reduce(masks) if masks else None
 
 
 def within(found: Evidence, allow: Weight | None) -> Evidence:

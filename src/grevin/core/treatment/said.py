@@ -5,10 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from grevin.core.keys import content_key
+from grevin.core.picture.frame import Mask
 from grevin.core.treatment.following import Follower
 from grevin.core.treatment.over_time import OverTime
 from grevin.core.treatment.recipe import Counted
-from grevin.core.treatment.regions import STANDING, Region, Weight, allowed
+from grevin.core.treatment.regions import STANDING, Region, Weight, allowed, measured_in
 from grevin.core.treatment.verdicts import Verdicts
 
 
@@ -43,3 +44,13 @@ class Said:
         """(H, W) float32 0..1, how much of what the step does is taken on a frame; None for all, everywhere."""
         follower = self.follower
         return allowed(self.regions, frame, shape, lambda r: follower.shift(r, frame) if follower else STANDING)
+
+    def measure_key(self) -> str:
+        """Changes with the regions that a step looks at while it learns; "" for none."""
+        looked = [region.model_dump_json() for region in self.regions if region.use == "measure"]
+        return content_key(*looked) if looked else ""
+
+    def measured_in(self, frame: int, shape: tuple[int, int]) -> Mask | None:
+        """(H, W) bool, where a step that learns may look on a frame; None for everywhere."""
+        follower = self.follower
+        return measured_in(self.regions, frame, shape, lambda r: follower.shift(r, frame) if follower else STANDING)

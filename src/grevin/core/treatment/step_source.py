@@ -23,7 +23,7 @@ from grevin.core.treatment.over_time import SettingsOverTime
 from grevin.core.treatment.regions import Weight
 from grevin.core.treatment.said import Said
 from grevin.core.treatment.shots import Shots
-from grevin.core.treatment.studies import STUDY_VERSION, Learned, StudiedShot, Studies
+from grevin.core.treatment.studies import STUDY_VERSION, Learned, Looks, StudiedShot, Studies
 from grevin.core.treatment.verdicts import Verdict
 from grevin.core.treatment.window import ChainWindow, NamedSource
 
@@ -247,10 +247,20 @@ class StepSource(ABC):
 
         def learn() -> Arrays:
             by = f"{self.step.id} {self.step.version}"
-            shot = StudiedShot(self._source, frames, self._shots, self._cache, by, self._learned, self._reach)
+            shot = self._studied_shot(self._source, frames, by)
             return self.step.learn(shot, self.settings, progress or Progress())  # type: ignore[union-attr, no-any-return]
 
         return self._learned.get(self._study_key(frames), learn)
+
+    def _studied_shot(self, source: NamedSource, frames: range, by: str) -> StudiedShot:
+        looks = Looks(self._measured_in, self._said.measure_key())
+        return StudiedShot(source, frames, self._shots, self._cache, by, self._learned, self._reach, looks)
+
+    def _measured_in(self, number: int) -> Mask | None:
+        """(H, W) bool, where a person wants a frame before the step measured; None for everywhere."""
+        fmt, place = self._source.format, self._reel_frame(number)
+        mask, geometry = self._said.measured_in(place, self.reel_shape), self.geometry_before(number)
+        return mask if mask is None or geometry is None else geometry.mask_on(mask, (fmt.height, fmt.width))
 
     def told(self, number: int) -> tuple[str, ...]:
         """What the step says of the shot of a frame before it, in sentences; learned first where it is not known."""
@@ -281,7 +291,7 @@ class StepSource(ABC):
 
         def learn() -> Arrays:
             by = f"{self.step.id} {self.step.version} left"
-            shot = StudiedShot(self, frames, self._shots, self._cache, by, self._learned, self._reach)
+            shot = self._studied_shot(self, frames, by)
             return self.step.learn(shot, type(self.settings)(), progress or Progress())  # type: ignore[union-attr, no-any-return]
 
         return self._learned.get(self._left_key(frames), learn)
@@ -298,12 +308,13 @@ class StepSource(ABC):
         return None if chart is None else chart(self.left_of(number))
 
     def _left_key(self, frames: range) -> str:
-        return content_key("left", STUDY_VERSION, self._own, self.run_key(frames.start, frames.stop))
+        run = self.run_key(frames.start, frames.stop)
+        return content_key("left", STUDY_VERSION, self._own, run, self._said.measure_key())
 
     def _study_key(self, frames: range) -> str:
         run = self._source.run_key(frames.start, frames.stop)
         said = self.settings.model_dump_json(include=learned_names(type(self.settings)) or None)
-        return content_key("learned", STUDY_VERSION, self._own, said, run)
+        return content_key("learned", STUDY_VERSION, self._own, said, run, self._said.measure_key())
 
     # keys
 

@@ -6,6 +6,7 @@ import io
 import zipfile
 import zlib
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
@@ -14,7 +15,7 @@ from grevin.core.cache import ByteCache
 from grevin.core.keys import content_key
 from grevin.core.motion.flow import Luma8
 from grevin.core.picture.format import PictureFormat
-from grevin.core.picture.frame import Frame
+from grevin.core.picture.frame import Frame, Mask
 from grevin.core.steps.seen import Arrays
 from grevin.core.treatment.shots import Shots
 from grevin.core.treatment.window import ChainWindow, NamedSource
@@ -75,12 +76,25 @@ class Learned:
         return self._pinned.get(f"study/{key}", learn, lambda _: 1)
 
 
+@dataclass(frozen=True, eq=False)
+class Looks:
+    """Where a person wants a shot measured.
+
+    Attributes:
+        seen: (H, W) bool of a frame; None for everywhere.
+        key: changes with it.
+    """
+
+    seen: Callable[[int], Mask | None] = lambda number: None
+    key: str = ""
+
+
 class StudiedShot:
     """A shot as a step learns it (`steps.seen.Shotwise`)."""
 
     def __init__(
         self, source: NamedSource, frames: range, shots: Shots, cache: ByteCache, step: str, learned: Learned,
-        reach: int,
+        reach: int, looks: Looks,
     ) -> None:  # fmt: skip
         """Prepare.
 
@@ -92,7 +106,9 @@ class StudiedShot:
             step: who learns it, with the version.
             learned: where that is kept.
             reach: of the step.
+            looks: where it is measured.
         """
+        self._looks = looks
         self._source = source
         self._reach = reach
         self._frames = frames
@@ -110,10 +126,14 @@ class StudiedShot:
         """One of them among its neighbours."""
         return ChainWindow(self._source, number, self._shots, self._cache, self._reach)
 
+    def seen(self, number: int) -> Mask | None:
+        """Where a person wants a frame of the shot measured."""
+        return self._looks.seen(number)
+
     def kept(self, name: str, make: Callable[[], Arrays]) -> Arrays:
         """What was learned under a name, from the cache or the job where it is there."""
         run = self._source.run_key(self._frames.start, self._frames.stop)
-        return self._learned.get(content_key("shot", STUDY_VERSION, self._step, name, run), make)
+        return self._learned.get(content_key("shot", STUDY_VERSION, self._step, name, run, self._looks.key), make)
 
 
 class StudiedReel:

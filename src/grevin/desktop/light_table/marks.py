@@ -11,7 +11,7 @@ from PySide6.QtGui import QPainter, QPen, QPolygonF
 
 from grevin.core.picture.geometry import Area, Geometry
 from grevin.core.treatment.region_edits import drawn
-from grevin.core.treatment.regions import Region, Shift
+from grevin.core.treatment.regions import Region, Shift, Use
 from grevin.desktop.light_table.painting import INK
 from grevin.desktop.style import look as style
 
@@ -19,6 +19,9 @@ MarkKind = Literal["picked", "left", "passed"]
 ROOM_PX = 4.0  # screen pixels between a piece and its outline
 _LINES: dict[MarkKind, Qt.PenStyle] = {
     "picked": Qt.PenStyle.SolidLine, "left": Qt.PenStyle.DashLine, "passed": Qt.PenStyle.DotLine,
+}  # fmt: skip
+LINES: dict[Use, Qt.PenStyle] = {
+    "only": Qt.PenStyle.SolidLine, "protect": Qt.PenStyle.DashDotLine, "measure": Qt.PenStyle.DotLine,
 }  # fmt: skip
 
 
@@ -64,7 +67,7 @@ def paint_regions(
         points = drawn(region, frame, shift)
         points = points if geometry is None else geometry.points_on(points)
         shape = QPolygonF([QPointF(place.left() + x * across, place.top() + y * down) for x, y in points])
-        line = Qt.PenStyle.DashDotLine if region.use == "protect" else Qt.PenStyle.SolidLine
+        line = LINES[region.use]
         rect = shape.boundingRect()
         for colour, thick, stroke in ((INK, 3, Qt.PenStyle.SolidLine), (style.TEXT, 1, line)):
             painter.setPen(QPen(colour, thick, stroke))

@@ -2,17 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Literal
-
 from PySide6.QtCore import QObject, Signal
 
 from grevin.core.treatment.region_edits import has_key, with_key, without_key
-from grevin.core.treatment.regions import STANDING, Region, Shift
+from grevin.core.treatment.regions import STANDING, Region, Shift, Use
 from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.session import Session
 from grevin.desktop.texts import tr, tr_count
-
-Use = Literal["protect", "only"]
 
 
 class RegionDrawing(QObject):

@@ -25,7 +25,7 @@ from grevin.desktop.texts import tr
 from grevin.desktop.treatment_path.drawn_rows import remove_button
 
 TOOLS = {"rectangle": "draw_rectangle", "ellipse": "draw_ellipse", "polygon": "draw_polygon"}
-USES = {"only": "only inside", "protect": "leave alone"}
+USES = {"only": "only inside", "protect": "leave alone", "measure": "measure inside"}
 
 
 class RegionsPanel(QWidget):
@@ -37,7 +37,13 @@ class RegionsPanel(QWidget):
     removed = Signal(int)
     changed = Signal(dict)
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(self, measures: bool = False, parent: QWidget | None = None) -> None:
+        """Nothing yet.
+
+        Args:
+            measures: whether the step looks at shots before it acts, so that one may say where.
+            parent: the card.
+        """
         super().__init__(parent)
         self._layout = QVBoxLayout(self)
         self._layout.setContentsMargins(0, 4, 0, 0)
@@ -59,8 +65,11 @@ class RegionsPanel(QWidget):
         self._use = QComboBox()
         self._use.setObjectName("region_use")
         for use, label in USES.items():
-            self._use.addItem(tr(label), use)
-        self._use.setToolTip(tr("Whether the step acts only inside the region, or leaves it alone."))
+            if measures or use != "measure":
+                self._use.addItem(tr(label), use)
+        tip = "Whether the step acts only inside the region, or leaves it alone."
+        more = "Whether the step acts only inside the region, leaves it alone, or looks nowhere else while it measures."
+        self._use.setToolTip(tr(more) if measures else tr(tip))
         self._use.activated.connect(lambda _place: self.use_chosen.emit(str(self._use.currentData())))
         self._rows = QVBoxLayout()
         self._rows.setSpacing(1)

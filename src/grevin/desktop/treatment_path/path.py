@@ -126,7 +126,7 @@ class Card(QFrame):
         self._desk.acted.connect(self.acted)
         layout.addWidget(self._desk)
         self._keys = desk.keys if desk is not None else ()
-        self.regions = RegionsPanel() if kind.family != "shape" else None
+        self.regions = RegionsPanel(callable(getattr(kind, "learn", None))) if kind.family != "shape" else None
         if self.regions is not None:
             self.regions.acted.connect(self.acted)
             layout.addWidget(self.regions)

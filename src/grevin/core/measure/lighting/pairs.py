@@ -15,7 +15,7 @@ import numpy.typing as npt
 
 from grevin.core.motion.flow import Flow, Luma8, estimate_flow, positions, sample
 from grevin.core.picture.colour import rgb_affine, to_rgb
-from grevin.core.picture.frame import Frame
+from grevin.core.picture.frame import Frame, Mask
 
 Levels = npt.NDArray[np.float32]
 
@@ -44,11 +44,13 @@ class SmallPicture:
         levels: (4, h, w) float32 luma, red, green and blue in 8-bit levels, a little softened.
         shapes: (h, w) uint8, brightness evened out: what motion is looked for in.
         clipped: share of the frame that is clipped white.
+        seen: (h, w) uint8, 1 where the light is to be looked at; None for everywhere.
     """
 
     levels: Levels
     shapes: Luma8
     clipped: float
+    seen: npt.NDArray[np.uint8] | None = None
 
 
 def small_size(width: int, height: int) -> tuple[int, int]:
@@ -57,13 +59,16 @@ def small_size(width: int, height: int) -> tuple[int, int]:
     return max(16, round(width * share)), max(16, round(height * share))
 
 
-def small_picture(frame: Frame) -> SmallPicture:
-    """A frame as it is looked at."""
+def small_picture(frame: Frame, seen: Mask | None = None) -> SmallPicture:
+    """A frame as it is looked at; `seen` is (H, W) bool, where alone its light is, None for everywhere."""
     size = small_size(frame.format.width, frame.format.height)
     plain, rgb = _small_planes(frame, size)
     planes = (plain, *cv2.split(rgb * np.float32(255.0)))
     levels = np.stack([np.asarray(cv2.GaussianBlur(plane, (0, 0), SOFT_PX), np.float32) for plane in planes])
-    return SmallPicture(levels, _shapes(plain), float(np.mean(plain >= BRIGHTEST)))
+    part = None
+    if seen is not None:
+        part = np.asarray(cv2.resize(seen.view(np.uint8), size, interpolation=cv2.INTER_NEAREST), np.uint8)
+    return SmallPicture(levels, _shapes(plain), float(np.mean(plain >= BRIGHTEST)), part)
 
 
 def _small_planes(frame: Frame, size: tuple[int, int]) -> tuple[Levels, Levels]:
@@ -179,6 +184,10 @@ def pair_of(here: SmallPicture, there: SmallPicture, steps: tuple[Way, Way] | No
     height, width = same.shape
     x, y = places
     same &= (x >= 0) & (x <= width - 1) & (y >= 0) & (y <= height - 1)
+    if here.seen is not None:
+        same &= here.seen > 0
+    if there.seen is not None:
+        same &= sample(there.seen, *places) > 0
     return Pair(way, moved, same, *_without_others(here.levels[0], moved[0], same))
 
 

@@ -52,7 +52,7 @@ class BandsStep:
         frames = shot.frames
 
         def small(number: int) -> SmallPicture:
-            return small_picture(shot.window(number).frame())
+            return small_picture(shot.window(number).frame(), shot.seen(number))
 
         rows = shot.kept("rows", lambda: measured(frames, small, progress))
         return studied(len(frames), rows, settings, frames.start)

@@ -50,7 +50,7 @@ class FlickerStep:
         frames = shot.frames
 
         def small(number: int) -> SmallPicture:
-            return small_picture(shot.window(number).frame())
+            return small_picture(shot.window(number).frame(), shot.seen(number))
 
         pairs = shot.kept("pairs", lambda: measured(frames, small, progress))
         return studied(len(frames), pairs, settings, frames.start)
