@@ -128,6 +128,7 @@ RULES = (
     _photograph("night", "mate-backgrounds", "YellowFlower.jpg", Move(pan=(1.7, 0.5), light=0.3), Wear(), "rules"),
     _photograph("storm", "mate-backgrounds", "Storm.jpg", Move(pan=(23.0, 0.4)), Wear(), "rules"),
     _photograph("ladybird", "mate-backgrounds", "LadyBird.jpg", Move(pan=(2.1, 0.4), disc=7.0), Wear(), "rules"),
+    _photograph("slats", "gnome-backgrounds", "wood-l.webp", Move(zoom=1.004, tremble=0.3), Wear(5.0), "rules"),
 )
 
 REPORTS = (
@@ -146,7 +147,7 @@ REPORTS = (
     _photograph("seeds", "mate-backgrounds", "TwoWings.jpg", Move(pan=(19.0, 0.7)), Wear(2.5)),
     _photograph("splash", "mate-backgrounds", "Aqua.jpg", Move(pan=(1.3, 0.4), disc=-5.0), Wear(2.5)),
     _photograph("mosaic", "gnome-backgrounds", "grid-d.webp", Move(pan=(3.7, 1.1)), Wear(2.5, codec="mpeg2")),
-    _photograph("slats", "gnome-backgrounds", "wood-l.webp", Move(zoom=1.004, tremble=0.3), Wear(5.0)),
+    _photograph("tiles", "gnome-backgrounds", "truchet-l.webp", Move(zoom=1.003, tremble=0.4), Wear(5.0)),
 )
 
 CLIPS = (*RULES, *REPORTS)

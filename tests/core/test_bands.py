@@ -9,7 +9,9 @@ import pytest
 
 from grevin.core.picture.frame import Frame
 from grevin.core.quality.damage.light import BandDamage, FlickerDamage, LightCourse
+from grevin.core.quality.memory_source import MemorySource
 from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from tests.conftest import moving_frames
 from tests.core.lit import LENGTH, at_rest, under
 
@@ -46,6 +48,17 @@ def test_a_band_is_found_and_taken(clean: list[Frame], period: float, speed: flo
     assert left(made, clean) < 0.2 * left(damaged, clean)
     way = "down" if speed > 0 else "up"
     assert f"rolls {way} by" in chain.told(range(LENGTH))[0]
+
+
+def test_of_two_bands_a_second_card_takes_the_other(clean: list[Frame]) -> None:
+    both = [BandDamage(8, 0.12, 0.45, -0.07).add(BandDamage(5, 0.25, 0.9, 0.11).add(frame)[0])[0] for frame in clean]
+    steps = (TreatmentStep.make("bands"), TreatmentStep.make("bands"))
+    chain = Chain(MemorySource(both, "two"), Treatment(steps=steps))
+    made = [chain.result.frame(number) for number in range(LENGTH)]
+    once = [chain.view_points[1].frame(number) for number in range(LENGTH)]
+    assert left(made, clean) < 0.5 * left(once, clean) < 0.4 * left(both, clean)
+    ways = [words.split("rolls ")[1].split()[0] for words in chain.told(range(LENGTH))]
+    assert sorted(ways) == ["down", "up"]
 
 
 def test_a_coloured_band_is_taken_in_colour(clean: list[Frame]) -> None:

@@ -21,14 +21,16 @@ DETAIL_LEVELS = 6.0  # 8-bit levels of contrast up to which structure counts as 
 
 
 def brought_to_rest(
-    frame: Frame, rgb: Callable[[], Plane], curves: Curve, field: Plane | None, each: bool, detail_px: float
-) -> Frame:
+    frame: Frame, rgb: Callable[[], Plane], curves: Curve, reach: Plane, field: Plane | None, each: bool,
+    detail_px: float,
+) -> Frame:  # fmt: skip
     """A frame in another light.
 
     Args:
         frame: the frame.
         rgb: makes (H, W, 3) float32 R'G'B' of it, used where colours have curves of their own.
         curves: (4, TERMS) what is added to log(level + foot) of luma, red, green and blue.
+        reach: (4, 2) lowest and highest level for which the curves stand; beyond, the gain stays as it is there.
         field: (h, w) what is added besides, block by block; None for nothing.
         each: whether the colours have curves of their own.
         detail_px: structure finer than this is left as it is; 0 to let it change with the light.
@@ -36,24 +38,26 @@ def brought_to_rest(
     fmt = frame.format
     wide = None if field is None else _wide(field, (fmt.width, fmt.height))
     if each or fmt.model != "yuv":
-        chosen = curves[1:] if each else np.repeat(curves[:1], 3, axis=0)
+        own = range(1, 4) if each else (0, 0, 0)
         levels = rgb() * np.float32(255.0)
-        made = np.stack([_through(levels[..., n], chosen[n], 1.0, wide)[0] for n in range(3)], axis=-1)
+        made = np.stack(
+            [_through(levels[..., n], curves[one], reach[one], 1.0, wide)[0] for n, one in enumerate(own)], axis=-1
+        )
         changed = _slow_part(levels, made, detail_px)
         return from_rgb(frame, changed * np.float32(1.0 / 255.0))
-    return _planes_at_rest(frame, curves[0], wide, detail_px)
+    return _planes_at_rest(frame, curves[0], reach[0], wide, detail_px)
 
 
 def _wide(field: Plane, size: tuple[int, int]) -> Plane:
     return np.asarray(cv2.resize(field, size, interpolation=cv2.INTER_CUBIC), np.float32)
 
 
-def _planes_at_rest(frame: Frame, curve: Curve, wide: Plane | None, detail_px: float) -> Frame:
+def _planes_at_rest(frame: Frame, curve: Curve, reach: Plane, wide: Plane | None, detail_px: float) -> Frame:
     """Luma through the curve; chroma by the slope that the curve has at its luma, as a common curve of R'G'B' would."""
     fmt = frame.format
     scale = float(1 << (fmt.bit_depth - 8))
     luma = frame.planes[0]
-    made, slope = _through(luma, curve, scale, wide)
+    made, slope = _through(luma, curve, reach, scale, wide)
     made = _slow_part(luma.astype(np.float32), made, detail_px, scale)
     middle = np.float32(128.0 * scale)
     planes: list[npt.NDArray[Any]] = [np.clip(made, 0.0, fmt.max_code)]
@@ -66,13 +70,18 @@ def _planes_at_rest(frame: Frame, curve: Curve, wide: Plane | None, detail_px: f
     return frame.with_planes(tuple(planes))
 
 
-def _through(plane: npt.NDArray[Any], curve: Curve, scale: float, wide: Plane | None) -> tuple[Plane, Plane]:
-    """Levels behind a curve and a field, and the slope by which they changed; both in the plane's own units."""
+def _through(
+    plane: npt.NDArray[Any], curve: Curve, reach: Plane, scale: float, wide: Plane | None
+) -> tuple[Plane, Plane]:  # fmt: skip
+    """Levels behind a curve and a field, and the slope by which they changed; both in the plane's own units.
+
+    What is brighter stays brighter.
+    """
     whole = np.issubdtype(plane.dtype, np.integer)
     steps = scale if whole else STEPS_A_LEVEL
     scale_of = np.arange(round(256 * steps)) / steps
-    factor = np.exp(terms(scale_of) @ curve)
-    behind = (scale_of + FOOT) * factor - FOOT
+    factor = np.exp(terms(np.clip(scale_of, float(reach[0]), float(reach[1]))) @ curve)
+    behind = np.maximum.accumulate((scale_of + FOOT) * factor - FOOT)
     slope = np.gradient(behind, scale_of)
     table = np.stack([behind * scale, slope], axis=-1).astype(np.float32)
     index = plane if whole else np.clip(np.rint(plane * np.float32(steps / scale)), 0, len(table) - 1).astype(np.int32)

@@ -64,7 +64,7 @@ class FlickerStep:
         if _change(curves, field) < LEAST_CHANGE:
             return frame
         each = bool(study["each"][0])
-        return brought_to_rest(frame, window.rgb, curves, field, each, settings.detail_px)
+        return brought_to_rest(frame, window.rgb, curves, study["reach"], field, each, settings.detail_px)
 
     def tell(self, study: Arrays, rate: float) -> tuple[str, ...]:
         """What was found in a shot, in words."""

@@ -64,16 +64,18 @@ def studied(length: int, arrays: Arrays, settings: FlickerSettings, first: int) 
 
     Returns:
         "first"; "curves": (T, 4, TERMS) corrections of log light for luma, red, green and blue, zero where nothing is
-        to be done; "field": (T, h, w) the same block by block, or empty; "figures": see `FIGURES`; "each": whether
-        the colours have curves of their own; "light": (T, 2) 8-bit levels by which each frame is lighter than the
-        shot, and those that are the scene's own; "places": (h, w) by how much of its light each block flickers, %.
+        to be done; "reach": (4, 2) lowest and highest level that was compared; "field": (T, h, w) the same as curves
+        block by block, or empty; "figures": see `FIGURES`; "each": whether the colours have curves of their own;
+        "light": (T, 2) 8-bit levels by which each frame is lighter than the shot, and those that are the scene's own;
+        "places": (h, w) by how much of its light each block flickers, %.
     """
     nothing: Arrays = {
         "first": np.array([first]), "curves": np.zeros((length, 4, TERMS)), "field": np.zeros((0, 0, 0), np.float32),
         "figures": np.zeros(len(FIGURES)), "each": np.array([False]), "clipped": arrays["clipped"],
+        "reach": np.tile(np.array([0.0, 255.0], np.float32), (4, 1)),
         "light": np.zeros((0, 2), np.float32), "places": np.zeros((0, 0), np.float32),
     }  # fmt: skip
-    if length < SHORTEST_SHOT or len(arrays["first"]) < length:
+    if length < SHORTEST_SHOT or not _hangs_together(length, arrays):
         return nothing
     table = pair_table(arrays)
     found = _channel(length, table, 0, settings, first)
@@ -96,6 +98,8 @@ def studied(length: int, arrays: Arrays, settings: FlickerSettings, first: int) 
     wanted = settings.where == "patches" or (patched is not None and patched.most > least)
     result = dict(nothing)
     result["light"] = np.stack([found.line, found.line - found.off], axis=1).astype(np.float32)
+    ends = table.levels[..., (0, -1), 0]
+    result["reach"] = np.stack([ends[..., 0].min(axis=0), ends[..., 1].max(axis=0)], axis=1)
     result["places"] = _places(found, patched)
     if acts or settings.reference_frames:
         figures["whole"] = 1.0
@@ -118,6 +122,14 @@ FIGURES = (
 def figures_of(study: Arrays) -> dict[str, float]:
     """The figures of a study by name."""
     return dict(zip(FIGURES, map(float, study["figures"]), strict=True))
+
+
+def _hangs_together(length: int, arrays: Arrays) -> bool:
+    """Whether some pair joins every frame to those behind it: else nobody knows its light against theirs."""
+    spanned = np.zeros(length, np.int64)
+    np.add.at(spanned, arrays["first"].astype(np.int64), 1)
+    np.add.at(spanned, arrays["second"].astype(np.int64), -1)
+    return bool((np.cumsum(spanned)[:-1] > 0).all())
 
 
 def _channel(length: int, table: PairTable, channel: int, settings: FlickerSettings, first: int) -> Solved:

@@ -6,6 +6,7 @@ from grevin.core.steps.charting import LEFT_ALONE
 
 LEAST_LEVELS = 0.35  # 8-bit levels of flicker that are taken: clean clips stay below .25, fades too
 LEAST_TOLD = 0.005  # share of clipped white that is told
+SAME_PERIOD = 0.25  # frames: a period of whole frames that is met by a swing
 UNSURE_LEVELS, UNSURE_SHARE = 0.18, 0.012  # of noise, from which less is seen than in quiet material
 
 
@@ -18,10 +19,11 @@ def words_of(figures: dict[str, float], rate: float) -> tuple[str, ...]:
     """
     found = []
     levels, period = figures["levels"], int(figures["period"])
-    if figures["whole"] and period:
+    swings = figures["beat"] > 0 and abs(figures["beat"] - period) > SAME_PERIOD
+    if figures["whole"] and period and not swings:
         often = f", {rate / period:.3g} times a second" if rate else ""
         found.append(f"the whole frame flickers by {levels:.1f} levels, the same every {period} frames{often}")
-    elif figures["whole"] and figures["beat"]:
+    elif figures["whole"] and swings:
         beat = figures["beat"]
         often = f" ({rate / beat:.3g} times a second)" if rate else ""
         found.append(
