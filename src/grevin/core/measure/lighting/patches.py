@@ -27,6 +27,7 @@ HELD_ZERO = 0.3  # weight that keeps each block with the whole frame: what moves
 SOLVER_STEPS = 60
 WIDTHS = (0.8, 1.5, 3.0, 6.0, 12.0, 24.0)  # frames, standard deviation of weights in time
 NEARLY = 1.15  # times the least error that is as good
+LEVEL_NEARLY = 1.08  # the same for a level over the widest time: what does not drift leaves nothing behind
 TOGETHER_FRAMES, TOGETHER_BLOCKS = 6.0, 1.0  # over which the choice is made together
 STILL_BLOCKS = 0.05  # the camera stands
 
@@ -161,17 +162,18 @@ def flickering(field: Field, way: npt.NDArray[np.float64], longest: float) -> Fi
         longest: frames, most that the standard deviation of the weights in time may be.
     """
     widths = [width for width in WIDTHS if width <= longest] or [WIDTHS[0]]
+    tried = [(width, False, NEARLY) for width in widths] + [(widths[-1], True, LEVEL_NEARLY)]
     errors, lefts = [], []
-    for width in widths:
-        around, own = _around_all(field, way, width)
+    for width, level, _ in tried:
+        around, own = _around_all(field, way, width, level)
         lefts.append(field - around)
         foretold = np.square((field - around) / np.maximum(0.05, 1.0 - own))
         most = 9.0 * np.median(foretold, axis=0) + 1e-9
         errors.append(_spread_out(np.minimum(foretold, most)))
     least = np.min(errors, axis=0)
     out = lefts[0]
-    for error, left in zip(errors, lefts, strict=True):  # the widest that is hardly worse
-        out = np.where(error <= NEARLY * least, left, out)
+    for error, left, (*_, nearly) in zip(errors, lefts, tried, strict=True):  # the steadiest that is hardly worse
+        out = np.where(error <= nearly * least, left, out)
     return np.asarray(out, np.float32)
 
 
@@ -191,13 +193,13 @@ def _spread_out(values: npt.NDArray[Any]) -> npt.NDArray[np.float64]:
     return np.asarray(evened, np.float64)
 
 
-def _around_all(field: Field, way: npt.NDArray[np.float64], width: float) -> tuple[Field, Field]:
-    """(length, h, w) straight lines in time through each place of the scene, and a frame's own say in its value."""
-    made = [_around(field, frame, way, width) for frame in range(len(field))]
+def _around_all(field: Field, way: npt.NDArray[np.float64], width: float, level: bool) -> tuple[Field, Field]:
+    """(length, h, w) straight lines, or levels, in time through each place, and a frame's own say in its value."""
+    made = [_around(field, frame, way, width, level) for frame in range(len(field))]
     return np.stack([around for around, _ in made]), np.stack([own for _, own in made])
 
 
-def _around(field: Field, frame: int, way: npt.NDArray[np.float64], width: float) -> tuple[Field, Field]:
+def _around(field: Field, frame: int, way: npt.NDArray[np.float64], width: float, level: bool) -> tuple[Field, Field]:
     rows, columns = field.shape[1:]
     y, x = np.mgrid[0:rows, 0:columns].astype(np.float32)
     reach = max(2, int(2.5 * width))
@@ -215,7 +217,7 @@ def _around(field: Field, frame: int, way: npt.NDArray[np.float64], width: float
             sums[place] += weight * part
     n, t, tt, v, tv = sums
     below = n * tt - t * t
-    sure = below > 1e-6
+    sure = (below > 1e-6) & (not level)
     safe = np.where(sure, below, 1.0)
     tilted = np.where(sure, (v * tt - t * tv) / safe, v / np.maximum(n, 1e-6))
     own = np.where(sure, tt / safe, 1.0 / np.maximum(n, 1e-6))
