@@ -17,10 +17,12 @@ from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.quality.damage.light import FlickerDamage, LightCourse
 from grevin.core.quality.memory_source import MemorySource
+from grevin.core.steps.flicker.settings import FlickerSettings
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.over_time import OverTime
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from grevin.core.treatment.regions import Region
+from grevin.core.treatment.test_strip import values_to_try
 from tests.conftest import moving_frames
 from tests.core.lit import LENGTH, at_rest, under
 
@@ -144,6 +146,21 @@ def test_a_region_that_is_too_small_to_measure_in_is_said(clean: list[Frame]) ->
     chain = Chain(MemorySource(damaged, "dot"), Treatment(steps=(step,)))
     assert "Too few frames here show the same things" in " ".join(chain.told(range(LENGTH)))
     assert all(chain.result.frame(n) is damaged[n] for n in (0, 7)), "left as it is"
+
+
+def test_every_smoothing_time_can_be_asked_for() -> None:
+    rng = np.random.default_rng(9)
+    for length in (8, 9, 10, 13, 24, 41):
+        curve = rng.standard_normal((length, 3))
+        for longest in (1, 2, 5, 8, 9, 12, 1000):
+            trend = taken_apart(curve, longest)
+            assert trend.slow.shape == curve.shape
+            assert np.isfinite(trend.slow).all()
+
+
+def test_the_test_strip_of_the_smoothing_time_tries_times_that_differ() -> None:
+    assert values_to_try(FlickerSettings(), "smoothing_frames") == (0, 34, 56, 78, 100)
+    assert values_to_try(FlickerSettings(smoothing_frames=40), "smoothing_frames") == (20, 40, 50, 65, 80)
 
 
 def test_noise_that_disturbs_the_measure_is_told_with_its_figure(clean: list[Frame]) -> None:

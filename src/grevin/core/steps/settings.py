@@ -18,7 +18,7 @@ def setting(
     default: Any, *, label: str, help: str, unit: str = "", low: float | None = None, high: float | None = None,
     decimals: int = 0, step: float = 1.0, when: Mapping[str, str] | None = None,
     names_frames: Literal["", "each", "first", "last", "keys"] = "", lowest: str = "", rare: bool = False,
-    words: Mapping[str, str] | None = None, learned: bool = False,
+    words: Mapping[str, str] | None = None, learned: bool = False, tried: tuple[float, float] | None = None,
 ) -> Any:  # fmt: skip
     """Declare one setting.
 
@@ -38,6 +38,7 @@ def setting(
         words: what people read for values that are chosen among; recipes hold the values themselves.
         learned: whether it has a say in what is learned of a shot: it is the same all over the shot, and a change of it
             has the shot learned anew. A step that learns says so of each such setting; where none is, all are.
+        tried: lowest and highest value of a test strip where the present one is the lowest, which has words of its own.
         rare: whether it is seldom changed; the form folds it away until it is asked for or differs from the default.
     """
     extra: dict[str, Any] = {"unit": unit, "low": low, "high": high, "decimals": decimals, "step": step}
@@ -48,6 +49,7 @@ def setting(
         "rare": rare,
         "words": dict(words or {}),
         "learned": learned,
+        "tried": list(tried or ()),
     }
     return pydantic.Field(default, title=label, description=help, ge=low, le=high, json_schema_extra=extra)
 

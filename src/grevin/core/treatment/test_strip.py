@@ -20,6 +20,9 @@ def proposed_range(settings: Settings, name: str) -> tuple[float, float]:
     """Lowest and highest value to try: half to twice the present one, at least two steps either way, as allowed."""
     low, high, step, _ = _facts(type(settings), name)
     present = float(getattr(settings, name))
+    tried: Any = (type(settings).model_fields[name].json_schema_extra or {}).get("tried")  # type: ignore[union-attr]
+    if tried and present == low:
+        return float(tried[0]), float(tried[1])
     first = max(low, present - max(2 * step, abs(present) / 2))
     return first, min(high, present + max(2 * step, abs(present)))
 

@@ -14,6 +14,7 @@ from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.test_strip import is_number, proposed_range, values_to_try
 from grevin.desktop.session import Session
 from grevin.desktop.test_strip.strip import Cell, ValueStrip
+from grevin.desktop.texts import tr
 from grevin.desktop.work.looks import Look, Ways, make_look
 from grevin.desktop.work.workers import LatestWorker, Request
 
@@ -107,8 +108,8 @@ class Trying(QObject):
         else:
             self._strip.show_span(None, (0.0, 1.0), 0)
         self._values = values_to_try(settings, name, self._span)
-        present, unit = getattr(settings, name), extra.get("unit", "") if isinstance(extra, dict) else ""
-        cells = tuple(Cell(value, f"{value} {unit}".strip(), value == present) for value in self._values)
+        present = getattr(settings, name)
+        cells = tuple(Cell(value, _words(extra or {}, value), value == present) for value in self._values)
         self._strip.cells.show_cells(cells)
         place = self._session.selected
         treatments = (change_settings(self._session.treatment, place - 1, {name: value}) for value in self._values)
@@ -160,3 +161,9 @@ class Trying(QObject):
     def stop(self) -> None:
         """End the thread."""
         self._worker.stop()
+
+
+def _words(extra: dict[str, Any], value: Any) -> str:
+    """A value under its picture: with its unit, or as the form says it."""
+    lowest = extra.get("lowest", "")
+    return tr(lowest) if lowest and value == extra.get("low") else f"{value} {extra.get('unit', '')}".strip()

@@ -15,6 +15,7 @@ import numpy.typing as npt
 Values = npt.NDArray[np.float64]
 
 SHORTEST = 5  # frames of a piece
+SHORTEST_LIMIT = 2 * SHORTEST - 1  # frames: any shot can be divided into pieces between these two lengths
 LONGEST_SEARCH = 1500  # frames that one piece may have before another begins: bounds the work on a long shot
 STRICTER = (
     2.2  # times the criterion's price of a parameter: of 120 shots of white flicker none is divided (at 1.5: 7 %)
@@ -57,7 +58,8 @@ def taken_apart(curve: Values, longest: int = 0, period: int = -1) -> Trend:
 
     Args:
         curve: (T, C) values of a shot in 8-bit levels, at a few places of the scale.
-        longest: frames over which the light may be taken for level or even; 0 for as long as it speaks for that.
+        longest: frames over which the light may be taken for level or even, at least `SHORTEST_LIMIT`; 0 for as long
+            as it speaks for that.
         period: frames; 0 for none, -1 to find it.
     """
     found, ratio = (period, float("inf")) if period > 0 else (0, 0.0) if period == 0 else best_period(curve)
@@ -65,7 +67,7 @@ def taken_apart(curve: Values, longest: int = 0, period: int = -1) -> Trend:
     rest = curve - periodic
     spread = spread_of(rest.mean(axis=1))
     line = _held(rest.mean(axis=1), spread)
-    pieces = _pieces(line, spread, longest or LONGEST_SEARCH)
+    pieces = _pieces(line, spread, max(longest, SHORTEST_LIMIT) if longest else LONGEST_SEARCH)
     slow, steps = _joined(rest, line, pieces, spread)
     return Trend(slow, periodic, found, ratio, spread, tuple(first for first, _, _ in pieces), steps)
 

@@ -17,11 +17,13 @@ class FlickerSettings(Settings):
     )  # fmt: skip
     smoothing_frames: int = setting(
         0, label="Smoothing time", learned=True, unit="frames", low=0, high=1000, lowest="as the light allows",
-        help="Over how many frames at most the light is taken for level or evenly changing. Fewer follow the scene's "
-        "own light more closely and leave more flicker.",
+        tried=(12, 100),
+        help="Over how many frames at most the light is taken for level or evenly changing; never under 9. Fewer "
+        "follow the scene's own light more closely and leave more flicker.",
     )  # fmt: skip
     period_frames: int = setting(
         0, label="Period", learned=True, unit="frames", low=0, high=50, lowest="found by itself", rare=True,
+        tried=(2, 10),
         help="After how many frames the same change comes again, such as a codec's group of pictures; 1 for none.",
     )  # fmt: skip
     channels: Literal["as measured", "linked", "each"] = setting(
@@ -35,7 +37,7 @@ class FlickerSettings(Settings):
         help="Share of the measured flicker that is taken; 1 is all of it.",
     )  # fmt: skip
     detail_px: float = setting(
-        0.0, label="Detail given back", unit="px", low=0.0, high=60.0, decimals=1, lowest="none",
+        0.0, label="Detail given back", unit="px", low=0.0, high=60.0, decimals=1, lowest="none", tried=(4, 20),
         help="Structure finer than this stays as it is in the source; only the slow part of the change is applied.",
     )  # fmt: skip
     reference_frames: tuple[int, ...] = setting(

@@ -21,7 +21,7 @@ from grevin.core.steps.base import Family, Stage
 from grevin.core.steps.charting import Chart, Line
 from grevin.core.steps.flicker.at_rest import brought_to_rest
 from grevin.core.steps.flicker.settings import FlickerSettings
-from grevin.core.steps.flicker.study import figures_of, studied
+from grevin.core.steps.flicker.study import blocks_of, figures_of, studied
 from grevin.core.steps.flicker.words import words_of
 from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.seen import Arrays, Shotwise, Window
@@ -53,7 +53,8 @@ class FlickerStep:
             return small_picture(shot.window(number).frame(), shot.seen(number))
 
         pairs = shot.kept("pairs", lambda: measured(frames, small, progress))
-        return studied(len(frames), pairs, settings, frames.start)
+        blocks = shot.kept("blocks", lambda: blocks_of(len(frames), pairs))
+        return studied(len(frames), pairs, blocks, settings, frames.start)
 
     def render(self, window: Window, settings: FlickerSettings) -> Frame:
         """The frame in the light of its surroundings."""

@@ -53,12 +53,30 @@ class Solved:
     rms: float
 
 
-def studied(length: int, arrays: Arrays, settings: FlickerSettings, first: int) -> Arrays:
+def blocks_of(length: int, arrays: Arrays) -> Arrays:
+    """What does not hang on any setting, solved once: light block by block.
+
+    Args:
+        length: frames of the shot.
+        arrays: of `lighting.table.measured`.
+
+    Returns:
+        "field": (T, h, w) log light of blocks beside that of whole frames; "way": (T, 2) of the camera, in blocks.
+        Empty where the shot says nothing about flicker.
+    """
+    if length < SHORTEST_SHOT or not _hangs_together(length, arrays):
+        return {"field": np.zeros((0, 0, 0), np.float32), "way": np.zeros((0, 2))}
+    field, way = _fields(length, arrays, -solved(length, pair_table(arrays), 0))
+    return {"field": field, "way": way}
+
+
+def studied(length: int, arrays: Arrays, blocks: Arrays, settings: FlickerSettings, first: int) -> Arrays:
     """What the step acts by.
 
     Args:
         length: frames of the shot.
         arrays: of `lighting.table.measured`.
+        blocks: of `blocks_of`.
         settings: of the step.
         first: number of the shot's first frame.
 
@@ -84,7 +102,7 @@ def studied(length: int, arrays: Arrays, settings: FlickerSettings, first: int) 
     alone = _alone(np.abs(off_frames(found.line)), max(SPIKE_LEVELS, SPIKE_TIMES * found.trend.spread))
     acts = flickers or int(alone.sum()) >= SPIKES
     floor = max(PATCH_FLOOR, block_unsure / MIDDLE_LEVELS)
-    patched = _patches(length, arrays, found.light, settings, floor) if settings.where != "whole frame" else None
+    patched = _patches(blocks, settings, floor) if settings.where != "whole frame" else None
     figures = dict.fromkeys(FIGURES, 0.0)
     figures |= {
         "levels": found.rms, "spread": found.trend.spread, "period": found.trend.period,
@@ -199,9 +217,9 @@ class Patches:
     most: float
 
 
-def _patches(length: int, arrays: Arrays, light: Values, settings: FlickerSettings, floor: float) -> Patches:
+def _patches(blocks: Arrays, settings: FlickerSettings, floor: float) -> Patches:
     """What is left block by block beside the curves of whole frames; measuring is uncertain by the floor."""
-    field, way = _fields(length, arrays, light)
+    field, way = blocks["field"].astype(np.float32), blocks["way"].astype(np.float64)
     second = field[2:] - 2 * field[1:-1] + field[:-2]
     spread = 1.4826 * np.median(np.abs(second), axis=0) / np.sqrt(6.0)
     longest = settings.smoothing_frames / 2.5 if settings.smoothing_frames else PATCH_FRAMES
