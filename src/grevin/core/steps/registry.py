@@ -12,6 +12,7 @@ from grevin.core.steps.dirt.step import DirtStep
 from grevin.core.steps.fields.step import FieldsStep
 from grevin.core.steps.flicker.step import FlickerStep
 from grevin.core.steps.light.step import LightStep
+from grevin.core.steps.noise.step import NoiseStep
 from grevin.core.steps.pick.step import PickStep
 from grevin.core.steps.rebuild.step import RebuildStep
 from grevin.core.steps.reframe.step import ReframeStep
@@ -22,7 +23,7 @@ GROUP = "grevin.steps"  # of entry points: a name, and the class of a step
 
 REGISTRY = Registry()
 for step in (
-    PickStep(), RepeatsStep(), FieldsStep(), RebuildStep(), FlickerStep(), BandsStep(), LightStep(),
+    PickStep(), RepeatsStep(), FieldsStep(), RebuildStep(), NoiseStep(), FlickerStep(), BandsStep(), LightStep(),
     DirtStep(), ReframeStep(), SidefillStep(),
 ):  # fmt: skip
     REGISTRY.add(step)

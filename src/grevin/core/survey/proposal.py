@@ -14,8 +14,6 @@ from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.registry import REGISTRY
 from grevin.core.survey.survey import Survey
 
-NOISE_LEVELS = 4.0  # of 255: noise that is seen on a calm picture (common practice)
-
 Rule = Callable[[ShotFacts], Suggestion | None]
 
 
@@ -59,13 +57,6 @@ def _compression(facts: ShotFacts) -> Suggestion | None:
     return Suggestion("compression", words, available=False)
 
 
-def _noise(facts: ShotFacts) -> Suggestion | None:
-    noise = facts.middle("noise")
-    return (
-        Suggestion("noise", f"noise of {noise:.1f} levels of 255", available=False) if noise >= NOISE_LEVELS else None
-    )
-
-
 def _edges(facts: ShotFacts) -> Suggestion | None:
     if "edges" not in facts.found:
         return None
@@ -74,7 +65,7 @@ def _edges(facts: ShotFacts) -> Suggestion | None:
 
 
 _TO_COME: dict[str, tuple[str, Rule]] = {
-    "compression": ("signal", _compression), "noise": ("signal", _noise),
+    "compression": ("signal", _compression),
     "edges": ("frame", _edges),
 }  # fmt: skip
 

@@ -16,6 +16,7 @@ from grevin.desktop.steps.dirt.desk import DirtDesk
 from grevin.desktop.steps.fields.desk import FieldsDesk
 from grevin.desktop.steps.flicker.desk import FlickerDesk
 from grevin.desktop.steps.light.desk import LightDesk
+from grevin.desktop.steps.noise.desk import NoiseDesk
 from grevin.desktop.steps.pick.desk import PickDesk
 from grevin.desktop.steps.rebuild.desk import RebuildDesk
 from grevin.desktop.steps.reframe.desk import ReframeDesk
@@ -24,8 +25,8 @@ from grevin.desktop.steps.sidefill.desk import SidefillDesk
 from grevin.desktop.texts import tr
 
 DESKS: tuple[type[Desk], ...] = (
-    PickDesk, RepeatsDesk, FieldsDesk, RebuildDesk, FlickerDesk, BandsDesk, LightDesk,
-    DirtDesk, ReframeDesk, SidefillDesk,
+    PickDesk, RepeatsDesk, FieldsDesk, RebuildDesk, NoiseDesk, FlickerDesk, BandsDesk, LightDesk, DirtDesk,
+    ReframeDesk, SidefillDesk,
 )  # fmt: skip
 LANES: tuple[CountLane, ...] = tuple(desk.lane for desk in DESKS if desk.lane is not None)
 

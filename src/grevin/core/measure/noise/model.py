@@ -1,0 +1,126 @@
+"""A model of noise: its size at each level, and its spectrum, from samples of a whole shot."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from grevin.core.measure.noise.pairs import LEVEL_BINS, Samples
+
+Values = npt.NDArray[np.float64]
+
+PLANES = 3
+MEDIAN_OF_MEAN = {1: 0.4549, 2: 0.6931, 4: 0.8392}  # of so many squares of normal numbers: tables of chi-square
+LEAST_SAMPLES = 30  # of a level, for a value of its own
+LINE_PARTS, MOST_TILT = 6, 0.9  # runs of places of rising texture that a line is laid through, and how steep it may be
+STEEPEST = 2.5  # times by which neighbouring levels may differ: noise changes evenly over the range
+SPREAD_OF_ONE = 0.75  # relative standard deviation of the power of one place: a bound, for correlated grain
+
+
+@dataclass(frozen=True, eq=False)
+class NoiseModel:
+    """What noise a shot has.
+
+    Attributes:
+        levels: (K,) 8-bit luma at which it was measured, rising.
+        sigma: (PLANES, K) standard deviation in each plane there, 8-bit levels.
+        spectrum: (PLANES, PART, PART) power of each cosine over the mean of all.
+        samples: (K,) how many places each level was measured in.
+    """
+
+    levels: Values
+    sigma: Values
+    spectrum: Values
+    samples: npt.NDArray[np.int64]
+
+    def at(self, luma: npt.NDArray[np.floating], plane: int) -> npt.NDArray[np.float32]:
+        """Standard deviation at levels of luma, 8-bit; even beyond what was measured."""
+        return np.asarray(np.interp(luma, self.levels, self.sigma[plane]), np.float32)
+
+    def grain_area(self, plane: int) -> float:
+        """Pixels that go together: power of slow cosines over the mean of all, 1 for white noise."""
+        return float(self.spectrum[plane][:2, :2].ravel()[1:].mean())
+
+    @property
+    def typical(self) -> float:
+        """Standard deviation of luma over the levels that the shot has, each by its samples."""
+        return float(np.sqrt(np.average(np.square(self.sigma[0]), weights=self.samples)))
+
+    @property
+    def sure(self) -> float:
+        """0 to 1, how well the curve is known: by how many places speak for each level that the shot has."""
+        error = SPREAD_OF_ONE / np.sqrt(np.maximum(self.samples, 1)) / 2
+        return float(np.clip(1.0 - np.average(error, weights=self.samples) / 0.1, 0.0, 1.0))
+
+
+def model_of(samples: list[Samples]) -> NoiseModel | None:
+    """The model of a shot; None where nothing could be measured."""
+    if not samples:
+        return None
+    level = np.concatenate([one.level for one in samples]).astype(np.float64)
+    power = np.concatenate([one.power for one in samples]).astype(np.float64)
+    texture = np.concatenate([one.texture for one in samples]).astype(np.float64)
+    plain = np.concatenate([one.plain for one in samples])
+    bins = np.minimum((level / 256 * LEVEL_BINS).astype(int), LEVEL_BINS - 1)
+    known = [one for one in range(LEVEL_BINS) if int(np.sum(plain & (bins == one))) >= LEAST_SAMPLES]
+    if not known:
+        known, bins = [0], np.zeros_like(bins)
+        if int(plain.sum()) < LEAST_SAMPLES:
+            return None
+    middle = np.array([MEDIAN_OF_MEAN[count] for count in samples[0].parts])[:, None, None]
+    spectra = np.stack([np.median(power[plain & (bins == one)], axis=0) / middle for one in known])
+    shares = [_share_of_noise(power[bins == one], texture[bins == one], plain[bins == one]) for one in known]
+    spectra *= np.stack(shares)[..., None, None]
+    sigma = np.sqrt(spectra.mean(axis=(2, 3))).T
+    levels = np.array([level[bins == one].mean() for one in known])
+    weights = np.array([int(np.sum(plain & (bins == one))) for one in known])
+    size = np.maximum(spectra.mean(axis=(2, 3), keepdims=True), 1e-9)
+    shape = np.average(spectra / size, axis=0, weights=weights)
+    return NoiseModel(levels, np.stack([_even(one) for one in sigma]), shape, weights)
+
+
+def _share_of_noise(power: Values, texture: Values, plain: npt.NDArray[np.bool_]) -> Values:
+    """(PLANES,) how much of the difference in plain places is noise, and not texture that motion did not quite meet.
+
+    What two frames differ by grows with the texture of a place; where there were none, only noise would be left. The
+    variance of the mean holds the noise too, so the line through both is followed to where they are the same.
+    """
+    size = power.mean(axis=(2, 3))
+    order = np.array_split(np.argsort(texture), LINE_PARTS)
+    across = np.array([np.median(texture[part]) for part in order])
+    shares = np.ones(PLANES)
+    for plane in range(PLANES):
+        up = np.array([np.median(size[part, plane]) for part in order])
+        spread = float(np.square(across - across.mean()).sum())
+        tilt = float((across - across.mean()) @ (up - up.mean())) / spread if spread > 0 else 0.0
+        here, there = float(np.median(size[plain, plane])), float(np.median(texture[plain]))
+        if tilt <= 0 or here <= 0 or there <= here:
+            continue
+        shares[plane] = np.clip((here - tilt * there) / (1.0 - min(tilt, MOST_TILT)) / here, 0.0, 1.0)
+    return shares
+
+
+def _even(sigma: Values) -> Values:
+    """Without levels that stand out: what is left of texture there passes for noise."""
+    if len(sigma) < 3:
+        return sigma
+    around = np.array([np.median(sigma[max(0, n - 1) : n + 2]) for n in range(len(sigma))])
+    return np.minimum(sigma, STEEPEST * around)
+
+
+def packed(model: NoiseModel | None) -> dict[str, npt.NDArray[Any]]:
+    """As arrays that are kept."""
+    if model is None:
+        return {name: np.zeros(0) for name in ("levels", "sigma", "spectrum", "samples")}
+    return {"levels": model.levels, "sigma": model.sigma, "spectrum": model.spectrum, "samples": model.samples}
+
+
+def unpacked(arrays: dict[str, npt.NDArray[Any]]) -> NoiseModel | None:
+    """From arrays that were kept."""
+    if not len(arrays["levels"]):
+        return None
+    levels, sigma, spectrum = (np.asarray(arrays[name], np.float64) for name in ("levels", "sigma", "spectrum"))
+    return NoiseModel(levels, sigma, spectrum, np.asarray(arrays["samples"], np.int64))

@@ -1,0 +1,154 @@
+"""Samples of noise: the difference of two frames in plain places, along the motion.
+
+What two frames show alike falls out of their difference and stays in their sum. Places are chosen by the sum, in which
+the noise is independent of that in the difference: so the choice does not prefer places with little noise, as one by
+the flatness of a single picture does, and grain that is correlated from pixel to pixel is measured in full.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from grevin.core.measure.noise.cosines import COSINES, PART
+from grevin.core.motion.flow import Flow
+from grevin.core.picture.frame import Frame
+
+Blocks = npt.NDArray[np.float32]
+
+SIDE = 16  # px of a place
+PLAIN_SHARE = 0.15  # of the places, the plainest at each level: in them the noise is measured
+LINE_SHARE = 0.6  # of the places, the plainer at each level: from them it is told what texture adds
+LEVEL_BINS = 8  # of the range, each with its own plain places
+DARKEST, BRIGHTEST = 20.0, 240.0  # 8-bit levels between which nothing of the noise is clipped
+LEAST_PLACES = 12  # of a pair of frames
+CLIPPED_SHARE = 0.02  # of a place's pixels that may be clipped
+AGREE_PX = 1.0  # px by which motion may vary over a place
+
+
+@dataclass(frozen=True, eq=False)
+class Samples:
+    """Plain places of a pair of frames.
+
+    Attributes:
+        level: (N,) 8-bit luma.
+        power: (N, 3, PART, PART) squared spectrum of the noise of luma and both chroma planes there, 8-bit levels;
+            the chroma of a grey picture is zero.
+        parts: (3,) how many blocks each is the mean of.
+        texture: (N,) variance of the mean of both frames there, without slopes: noise, and what the picture shows.
+        plain: (N,) whether a place is one of the plainest of its level in its pair.
+    """
+
+    level: npt.NDArray[np.float32]
+    power: Blocks
+    parts: tuple[int, int, int]
+    texture: npt.NDArray[np.float32]
+    plain: npt.NDArray[np.bool_]
+
+
+def samples_of(here: Frame, there: Frame, flow: Flow) -> Samples | None:
+    """Samples from two frames; None where too little of one is seen in the other, or they are the same picture.
+
+    Args:
+        here: a frame.
+        there: another one of the same shot.
+        flow: (H, W, 2) from the first to the second.
+    """
+    one, other = (_eight_bit(frame, 0) for frame in (here, there))
+    rows, columns = one.shape[0] // SIDE, one.shape[1] // SIDE
+    if rows * columns < LEAST_PLACES:
+        return None
+    shift, steady = _shifts(flow, rows, columns)
+    y, x = np.mgrid[0:rows, 0:columns] * SIDE
+    inside = steady & (x + shift[..., 0] >= 0) & (x + shift[..., 0] + SIDE <= one.shape[1])
+    inside &= (y + shift[..., 1] >= 0) & (y + shift[..., 1] + SIDE <= one.shape[0])
+    at, to = (y[inside], x[inside]), (y[inside] + shift[inside, 1], x[inside] + shift[inside, 0])
+    first, second = _cut(one, at, SIDE), _cut(other, to, SIDE)
+    level = 0.5 * (first.mean(axis=(1, 2)) + second.mean(axis=(1, 2)))
+    good = (level > DARKEST) & (level < BRIGHTEST) & (np.ptp(first - second, axis=(1, 2)) > 0)
+    good &= ((first < 1) | (first > 254)).mean(axis=(1, 2)) < CLIPPED_SHARE
+    rest = _without_plane(first + second).var(axis=(1, 2)) / 2
+    chosen, plain = (_plainest(rest, level, good, share) for share in (LINE_SHARE, PLAIN_SHARE))
+    if int(plain.sum()) < 2:
+        return None
+    luma_power = _power(first[chosen] - second[chosen])
+    chroma = [_chroma_power(here, there, plane, at, to, chosen) for plane in (1, 2)]
+    parts = (SIDE // PART) ** 2, chroma[0][1], chroma[1][1]
+    return Samples(
+        level[chosen],
+        np.stack([luma_power, *(power for power, _ in chroma)], axis=1),
+        parts,
+        rest[chosen],
+        plain[chosen],
+    )
+
+
+def _eight_bit(frame: Frame, plane: int) -> npt.NDArray[np.float32]:
+    unit = 1.0 / 255.0 if frame.format.sample == "half" else float(1 << (frame.format.bit_depth - 8))
+    return frame.planes[plane].astype(np.float32) * np.float32(1.0 / unit)
+
+
+def _shifts(flow: Flow, rows: int, columns: int) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.bool_]]:
+    """(rows, columns, 2) whole pixels of motion of each place, even for the sake of chroma; and where it is even."""
+    cut = flow[: rows * SIDE, : columns * SIDE].reshape(rows, SIDE, columns, SIDE, 2)
+    middle = cut[:, SIDE // 4 :: SIDE // 2, :, SIDE // 4 :: SIDE // 2]
+    spread = np.ptp(middle, axis=(1, 3)).max(axis=-1)
+    return 2 * np.rint(middle.mean(axis=(1, 3)) / 2).astype(np.int64), spread < AGREE_PX
+
+
+def _cut(plane: npt.NDArray[np.float32], at: tuple[Any, Any], side: int) -> Blocks:
+    """(N, side, side) blocks with their first rows and columns at some places."""
+    windows = np.lib.stride_tricks.sliding_window_view(plane, (side, side))
+    return np.asarray(windows[at[0], at[1]], np.float32)
+
+
+def _plainest(
+    rest: npt.NDArray[np.float32], level: npt.NDArray[np.float32], good: npt.NDArray[np.bool_], share: float
+) -> npt.NDArray[np.bool_]:  # fmt: skip
+    """A share of the places at each level, those with the least texture."""
+    chosen = np.zeros(len(level), np.bool_)
+    bins = np.minimum((level / 256 * LEVEL_BINS).astype(int), LEVEL_BINS - 1)
+    for one in range(LEVEL_BINS):
+        inside = good & (bins == one)
+        if inside.any():
+            chosen |= inside & (rest <= np.quantile(rest[inside], share))
+    return chosen
+
+
+def _without_plane(blocks: Blocks) -> Blocks:
+    """Without their means and slopes."""
+    ramp = np.arange(blocks.shape[-1], dtype=np.float32) - np.float32((blocks.shape[-1] - 1) / 2)
+    size = float(ramp @ ramp) * blocks.shape[-1]
+    across = np.einsum("nyx,x->n", blocks, ramp) / size
+    down = np.einsum("nyx,y->n", blocks, ramp) / size
+    flat = blocks - blocks.mean(axis=(1, 2), keepdims=True)
+    return np.asarray(flat - across[:, None, None] * ramp - down[:, None, None] * ramp[:, None], np.float32)
+
+
+def _power(difference: Blocks) -> Blocks:
+    """(N, PART, PART) mean squared cosine spectrum of the noise of one frame in blocks of a place."""
+    count, side = len(difference), difference.shape[-1]
+    parts = difference.reshape(count, side // PART, PART, side // PART, PART).transpose(0, 1, 3, 2, 4)
+    squares = np.square(COSINES @ parts @ COSINES.T) * 0.5
+    return np.asarray(squares.mean(axis=(1, 2)), np.float32)
+
+
+def _chroma_power(
+    here: Frame, there: Frame, plane: int, at: Any, to: Any, chosen: npt.NDArray[np.bool_]
+) -> tuple[Blocks, int]:  # fmt: skip
+    """The same of a chroma plane, under the chosen places of luma; and of how many blocks it is the mean."""
+    if len(here.planes) < 3:
+        return np.zeros((int(chosen.sum()), PART, PART), np.float32), 1
+    one, other = (_eight_bit(frame, plane) for frame in (here, there))
+    down, across = (round(a / b) for a, b in zip(here.planes[0].shape, one.shape, strict=True))
+    side = max(PART, SIDE // max(down, across))
+
+    def under(places: tuple[Any, Any]) -> tuple[Any, Any]:
+        sizes = zip(places, (down, across), one.shape, strict=True)
+        return tuple(np.minimum(place[chosen] // by, size - side) for place, by, size in sizes)
+
+    difference = _cut(one, under(at), side) - _cut(other, under(to), side)
+    return _power(difference), (side // PART) ** 2

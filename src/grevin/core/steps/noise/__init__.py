@@ -1,0 +1,1 @@
+"""Noise: measured, and taken along the motion."""
