@@ -11,6 +11,7 @@ from grevin.core.steps.base import AnyStep, Registry
 from grevin.core.steps.dirt.step import DirtStep
 from grevin.core.steps.fields.step import FieldsStep
 from grevin.core.steps.flicker.step import FlickerStep
+from grevin.core.steps.grain.step import GrainStep
 from grevin.core.steps.light.step import LightStep
 from grevin.core.steps.noise.step import NoiseStep
 from grevin.core.steps.pick.step import PickStep
@@ -24,7 +25,7 @@ GROUP = "grevin.steps"  # of entry points: a name, and the class of a step
 REGISTRY = Registry()
 for step in (
     PickStep(), RepeatsStep(), FieldsStep(), RebuildStep(), NoiseStep(), FlickerStep(), BandsStep(), LightStep(),
-    DirtStep(), ReframeStep(), SidefillStep(),
+    DirtStep(), ReframeStep(), SidefillStep(), GrainStep(),
 ):  # fmt: skip
     REGISTRY.add(step)
 

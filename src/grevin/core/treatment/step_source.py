@@ -253,8 +253,9 @@ class StepSource(ABC):
         return self._learned.get(self._study_key(frames), learn)
 
     def _studied_shot(self, source: NamedSource, frames: range, by: str) -> StudiedShot:
+        path = self if source is self._source else None
         looks = Looks(self._measured_in, self._said.measure_key())
-        return StudiedShot(source, frames, self._shots, self._cache, by, self._learned, self._reach, looks)
+        return StudiedShot(source, frames, self._shots, self._cache, by, self._learned, self._reach, looks, path)
 
     def _measured_in(self, number: int) -> Mask | None:
         """(H, W) bool, where a person wants a frame before the step measured; None for everywhere."""

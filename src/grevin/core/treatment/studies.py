@@ -18,7 +18,7 @@ from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame, Mask
 from grevin.core.steps.seen import Arrays
 from grevin.core.treatment.shots import Shots
-from grevin.core.treatment.window import ChainWindow, NamedSource
+from grevin.core.treatment.window import Behind, ChainWindow, NamedSource
 
 STUDY_VERSION = 2  # raised when what is learned of a reel changes, so that what an older Grevin learned is left
 
@@ -94,7 +94,7 @@ class StudiedShot:
 
     def __init__(
         self, source: NamedSource, frames: range, shots: Shots, cache: ByteCache, step: str, learned: Learned,
-        reach: int, looks: Looks,
+        reach: int, looks: Looks, path: Behind | None = None,
     ) -> None:  # fmt: skip
         """Prepare.
 
@@ -107,7 +107,9 @@ class StudiedShot:
             learned: where that is kept.
             reach: of the step.
             looks: where it is measured.
+            path: earlier steps, which a step may look behind; None where none may be.
         """
+        self._path = path
         self._looks = looks
         self._source = source
         self._reach = reach
@@ -124,7 +126,7 @@ class StudiedShot:
 
     def window(self, number: int) -> ChainWindow:
         """One of them among its neighbours."""
-        return ChainWindow(self._source, number, self._shots, self._cache, self._reach)
+        return ChainWindow(self._source, number, self._shots, self._cache, self._reach, self._path)
 
     def seen(self, number: int) -> Mask | None:
         """Where a person wants a frame of the shot measured."""

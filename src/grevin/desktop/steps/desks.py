@@ -15,6 +15,7 @@ from grevin.desktop.steps.desk import CountLane, Desk
 from grevin.desktop.steps.dirt.desk import DirtDesk
 from grevin.desktop.steps.fields.desk import FieldsDesk
 from grevin.desktop.steps.flicker.desk import FlickerDesk
+from grevin.desktop.steps.grain.desk import GrainDesk
 from grevin.desktop.steps.light.desk import LightDesk
 from grevin.desktop.steps.noise.desk import NoiseDesk
 from grevin.desktop.steps.pick.desk import PickDesk
@@ -26,7 +27,7 @@ from grevin.desktop.texts import tr
 
 DESKS: tuple[type[Desk], ...] = (
     PickDesk, RepeatsDesk, FieldsDesk, RebuildDesk, NoiseDesk, FlickerDesk, BandsDesk, LightDesk, DirtDesk,
-    ReframeDesk, SidefillDesk,
+    ReframeDesk, SidefillDesk, GrainDesk,
 )  # fmt: skip
 LANES: tuple[CountLane, ...] = tuple(desk.lane for desk in DESKS if desk.lane is not None)
 

@@ -16,6 +16,8 @@ import numpy.typing as npt
 
 from grevin.core.measure.noise.cosines import PART
 from grevin.core.measure.noise.model import PLANES, NoiseModel, unpacked
+from grevin.core.measure.noise.over_shot import measured
+from grevin.core.motion.flow import Flow
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, Stage
@@ -23,7 +25,6 @@ from grevin.core.steps.charting import LEFT_ALONE, Chart
 from grevin.core.steps.noise.along_motion import Plane, eight_bit, meaned, near_px, ways
 from grevin.core.steps.noise.settings import NoiseSettings
 from grevin.core.steps.noise.shrinking import shrunk
-from grevin.core.steps.noise.study import measured
 from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.seen import Arrays, Shotwise, Window
 from grevin.core.steps.settings import Settings
@@ -51,7 +52,14 @@ class NoiseStep:
 
     def learn(self, shot: Shotwise, settings: NoiseSettings, progress: Progress) -> Arrays:
         """The noise of a shot."""
-        return shot.kept("noise", lambda: measured(shot, progress))
+
+        def frame(number: int) -> Frame:
+            return shot.window(number).frame()
+
+        def flow(number: int) -> Flow:
+            return shot.window(number).motion(1, "steady")
+
+        return shot.kept("noise", lambda: measured(shot.frames, frame, flow, progress))
 
     def render(self, window: Window, settings: NoiseSettings) -> Frame:
         """The frame without its noise; itself where none was measured."""

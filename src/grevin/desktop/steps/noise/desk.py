@@ -25,8 +25,13 @@ class NoiseDesk(Desk):
         """A picture under grain."""
         frame(painter, area)
         boat(painter, area)
-        chance = random.Random(SEED)
-        for place in range(GRAINS):
-            painter.setPen(QPen(BRIGHT if place % 2 else DARK, 1.3))
-            x, y = chance.uniform(0.03, 0.97), chance.uniform(0.03, 0.97)
-            painter.drawPoint(QPointF(area.x() + x * area.width(), area.y() + y * area.height()))
+        draw_grains(painter, area)
+
+
+def draw_grains(painter: QPainter, area: QRectF) -> None:
+    """Grain over an area."""
+    chance = random.Random(SEED)
+    for place in range(GRAINS):
+        painter.setPen(QPen(BRIGHT if place % 2 else DARK, 1.3))
+        x, y = chance.uniform(0.03, 0.97), chance.uniform(0.03, 0.97)
+        painter.drawPoint(QPointF(area.x() + x * area.width(), area.y() + y * area.height()))

@@ -2,26 +2,43 @@
 
 from __future__ import annotations
 
-from functools import partial
+from collections.abc import Callable
+from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 
 from grevin.core.measure.noise.model import model_of, packed
 from grevin.core.measure.noise.pairs import Samples, samples_of
+from grevin.core.motion.flow import Flow
 from grevin.core.parallel import in_parallel
+from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
-from grevin.core.steps.seen import Arrays, Shotwise
 
 MOST_PAIRS = 16  # of a shot
 HELD_SHARE = 0.5  # of the usual noise: frames that differ by less show one capture twice, or noise that stands still
 
 
-def measured(shot: Shotwise, progress: Progress) -> Arrays:
-    """The noise of a shot, as `measure.noise.model.packed`."""
-    firsts = _firsts(shot.frames)
+def measured(
+    frames: range, frame: Callable[[int], Frame | None], flow: Callable[[int], Flow], progress: Progress
+) -> dict[str, npt.NDArray[Any]]:
+    """The noise of a shot, as `measure.noise.model.packed`.
+
+    Args:
+        frames: of the shot.
+        frame: one of them; None where there is none to look at.
+        flow: motion from one of them to the next.
+        progress: one unit a pair.
+    """
+    firsts = _firsts(frames)
     progress.begin(len(firsts), "Measuring noise")
     found: list[Samples] = []
-    for samples in in_parallel(partial(_samples, shot), firsts):
+
+    def look(number: int) -> Samples | None:
+        here, there = frame(number), frame(number + 1)
+        return None if here is None or there is None else samples_of(here, there, flow(number))
+
+    for samples in in_parallel(look, firsts):
         found += [samples] if samples is not None else []
         progress.advance()
     return packed(model_of(_renewed(found)))
@@ -34,11 +51,6 @@ def _firsts(frames: range) -> list[int]:
         return []
     places = np.unique(np.linspace(0, pairs - 1, min(pairs, MOST_PAIRS)).astype(int))
     return [frames.start + int(place) for place in places]
-
-
-def _samples(shot: Shotwise, number: int) -> Samples | None:
-    window = shot.window(number)
-    return samples_of(window.frame(), window.frame(1), window.motion(1, "steady"))
 
 
 def _renewed(samples: list[Samples]) -> list[Samples]:

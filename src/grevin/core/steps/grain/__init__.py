@@ -1,0 +1,1 @@
+"""Grain given back."""

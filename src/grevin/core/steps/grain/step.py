@@ -1,0 +1,113 @@
+"""Gives grain back at the end: new on every frame, with the size, level curve and spectrum of the material's own.
+
+The grain is measured in the pictures as they were before the step Grain and noise, and made anew from a seed: nothing
+of the old pattern is copied, so it sticks to nothing that moves. Without that step before it, and with nothing else
+said, every frame stays as it is.
+"""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+
+from grevin.core.measure.noise.made import grain, plain_spectrum
+from grevin.core.measure.noise.model import PLANES, NoiseModel, unpacked
+from grevin.core.measure.noise.over_shot import measured
+from grevin.core.motion.flow import Flow, estimate_flow
+from grevin.core.picture.frame import Frame
+from grevin.core.progress import Progress
+from grevin.core.steps.base import Family, Stage
+from grevin.core.steps.charting import LEFT_ALONE
+from grevin.core.steps.grain.settings import GrainSettings
+from grevin.core.steps.seen import Arrays, Shotwise, Window
+from grevin.core.steps.settings import Settings
+
+BEFORE = "noise"  # the step that takes what is given back
+LEAST_SIGMA = 0.3  # 8-bit levels: less is lost in rounding
+LEVEL_PX = 5  # side of the surroundings whose level says how much grain there is
+COLOUR_SHARE = 0.5  # of the level of plain grain, that its colour has (common practice, no source)
+
+
+class GrainStep:
+    """See the module."""
+
+    id: ClassVar[str] = "grain"
+    label: ClassVar[str] = "Grain given back"
+    fault: ClassVar[str] = "The picture looks like wax without its grain"
+    version: ClassVar[int] = 1
+    family: ClassVar[Family] = "whole"
+    stage: ClassVar[Stage] = "finish"
+    settings_model: ClassVar[type[Settings]] = GrainSettings
+
+    def reach(self, settings: GrainSettings) -> int:
+        """Looks at no other frame."""
+        return 0
+
+    def learn(self, shot: Shotwise, settings: GrainSettings, progress: Progress) -> Arrays:
+        """The grain of a shot before it was taken."""
+        if settings.kind == "plain":
+            return {"plain": np.array([True])}
+
+        def around(number: int) -> tuple[Frame, Frame] | None:
+            return shot.window(number).around(BEFORE)
+
+        def before(number: int) -> Frame | None:
+            both = around(number)
+            return None if both is None else both[0]
+
+        def flow(number: int) -> Flow:
+            here, there = around(number), around(number + 1)
+            assert here is not None
+            assert there is not None
+            return estimate_flow(here[1].luma8(), there[1].luma8(), "steady")
+
+        return {
+            **shot.kept("grain", lambda: measured(shot.frames, before, flow, progress)), "plain": np.array([False])
+        }  # fmt: skip
+
+    def render(self, window: Window, settings: GrainSettings) -> Frame:
+        """The frame under new grain; itself where there is none to give."""
+        frame = window.frame()
+        model = _plain(settings) if settings.kind == "plain" else unpacked(window.study())
+        amount = 1.0 if settings.kind == "plain" else settings.amount
+        if model is None or amount * model.typical < LEAST_SIGMA:
+            return frame
+        unit = 1.0 / 255.0 if frame.format.sample == "half" else float(1 << (frame.format.bit_depth - 8))
+        most = None if frame.format.sample == "half" else frame.format.max_code
+        level = cv2.blur(frame.planes[0].astype(np.float32) / np.float32(unit), (LEVEL_PX, LEVEL_PX))
+        size = 1.0 if settings.kind == "plain" else settings.size
+        planes: list[npt.NDArray[Any]] = list(frame.planes)
+        for place in range(min(PLANES, len(planes))):
+            sigma = _table(model, place)
+            if not sigma.any():
+                continue
+            plane = frame.planes[place].astype(np.float32)
+            here = cv2.resize(level, plane.shape[::-1], interpolation=cv2.INTER_AREA)
+            made = grain(plane.shape, model.spectrum[place], size, (settings.seed, window.number, place))
+            strong = sigma[np.clip(here, 0, 255).astype(np.uint8)] * np.float32(amount * unit)
+            planes[place] = np.clip(plane + strong * made, 0.0 if most is not None else None, most)
+        return frame.with_planes(tuple(planes))
+
+    def tell(self, study: Arrays, rate: float) -> tuple[str, ...]:
+        """What is given back in a shot, in words."""
+        if study["plain"].any():
+            return ("Grain of a size and level of its own.",)
+        model = unpacked(study)
+        if model is None:
+            return ("No grain was measured before the step Grain and noise: there is none to give back.", LEFT_ALONE)
+        return (f"Grain of {model.typical:.1f} levels was measured before the step Grain and noise.",)
+
+
+def _table(model: NoiseModel, plane: int) -> npt.NDArray[np.float32]:
+    """(256,) standard deviation at each level."""
+    return model.at(np.arange(256, dtype=np.float32), plane)
+
+
+def _plain(settings: GrainSettings) -> NoiseModel:
+    """Grain of one size and level all over the range."""
+    sigma = settings.plain_levels * np.array([[1.0], [COLOUR_SHARE], [COLOUR_SHARE]])
+    spectrum = np.stack([plain_spectrum(settings.plain_px)] * PLANES)
+    return NoiseModel(np.array([128.0]), sigma, spectrum, np.array([1]))
