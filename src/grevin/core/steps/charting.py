@@ -1,8 +1,9 @@
-"""What a step draws of a shot: curves over its frames, and a map over the picture."""
+"""What a step draws of a shot: curves over its frames or over levels, and a map over the picture."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
@@ -12,11 +13,11 @@ LEFT_ALONE = "Left as it is."  # what a step says of a shot that it does nothing
 
 @dataclass(frozen=True, eq=False)
 class Line:
-    """A value of every frame of a shot.
+    """A curve.
 
     Attributes:
         name: what it is, for people.
-        values: (T,) float32, NaN where nothing is known.
+        values: (T,) float32, of each frame, or of evenly spaced levels; NaN where nothing is known.
         measured: whether it was measured; else it is what the step holds for right.
     """
 
@@ -32,14 +33,16 @@ class Chart:
     Attributes:
         about: what the curves show, for people.
         unit: of their values.
-        lines: over the frames of the shot, in its order.
+        lines: over the frames of the shot, in its order, or over levels from black to white.
         places: (h, w) float32 how much each part of the picture does it, in % ; None where that is not known.
+        over: what the curves go over.
     """
 
     about: str
     unit: str
     lines: tuple[Line, ...]
     places: npt.NDArray[np.float32] | None = None
+    over: Literal["frames", "levels"] = "frames"
 
     def limits(self) -> tuple[float, float]:
         """Lowest and highest value of all lines."""

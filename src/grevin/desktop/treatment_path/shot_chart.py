@@ -37,8 +37,10 @@ class CurvesOfShot(QWidget):
         self._shot = shot
         found = shot.found
         if found is not None:
-            said = ", ".join(f"{tr(line.name)} {line.values[shot.frame]:.1f}" for line in found.lines)
-            self.setAccessibleName(f"{tr(found.about)}: {said} {tr(found.unit)}")
+            by_frame = found.over == "frames"
+            self.setCursor(Qt.CursorShape.PointingHandCursor if by_frame else Qt.CursorShape.ArrowCursor)
+            words = ", ".join(_said(line, shot.frame if by_frame else None) for line in found.lines)
+            self.setAccessibleName(f"{tr(found.about)}: {words} {tr(found.unit)}")
             self.setToolTip(self.accessibleName())
         self.update()
 
@@ -57,9 +59,10 @@ class CurvesOfShot(QWidget):
             self._draw(painter, pen, line, low, high)
         if shot.left is not None:
             self._draw(painter, QPen(style.ACCENT, 1.4), shot.left.lines[0], low, high)
-        painter.setPen(QPen(style.ACCENT, 1))
-        x = self._x(shot.frame, length)
-        painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
+        if shot.found.over == "frames":
+            painter.setPen(QPen(style.ACCENT, 1))
+            x = self._x(shot.frame, length)
+            painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
         painter.setPen(style.QUIET)
         unit = tr(shot.found.unit)
         area = QRectF(RIM, 0, self.width() - 2 * RIM, self.height())
@@ -81,15 +84,24 @@ class CurvesOfShot(QWidget):
         return RIM + (self.width() - 2 * RIM) * frame / max(1, length - 1)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        if self._shot is not None and self._shot.found is not None:
+        if self._shot is not None and self._shot.found is not None and self._shot.found.over == "frames":
             length = len(self._shot.found.lines[0].values)
             share = (event.position().x() - RIM) / max(1, self.width() - 2 * RIM)
             self.frame_chosen.emit(self._shot.first + round(min(1.0, max(0.0, share)) * (length - 1)))
 
 
+def _said(line: Line, frame: int | None) -> str:
+    """A curve in words: its value on a frame, or the least and the most."""
+    if frame is not None:
+        return f"{tr(line.name)} {line.values[frame]:.1f}"
+    return tr("{0} {1:.1f} to {2:.1f}", tr(line.name), line.values.min(), line.values.max())
+
+
 def _span(charts: tuple[Chart | None, ...]) -> tuple[float, float]:
     ends = [chart.limits() for chart in charts if chart is not None]
     low, high = min(low for low, _ in ends), max(high for _, high in ends)
+    if charts[0] is not None and charts[0].over == "levels":
+        return 0.0, max(high, LEAST_SPAN)
     missing = max(0.0, LEAST_SPAN - (high - low)) / 2
     return low - missing, high + missing
 

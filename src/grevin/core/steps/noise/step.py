@@ -21,7 +21,7 @@ from grevin.core.motion.flow import Flow
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, Stage
-from grevin.core.steps.charting import LEFT_ALONE, Chart
+from grevin.core.steps.charting import LEFT_ALONE, Chart, Line
 from grevin.core.steps.noise.along_motion import Plane, eight_bit, meaned, near_px, ways
 from grevin.core.steps.noise.settings import NoiseSettings
 from grevin.core.steps.noise.shrinking import shrunk
@@ -104,8 +104,14 @@ class NoiseStep:
         )
 
     def chart(self, study: Arrays) -> Chart | None:
-        """Noise has no curve over the frames of a shot."""
-        return None
+        """The noise at each level."""
+        model = unpacked(study)
+        if model is None:
+            return None
+        luma, blue, red = (model.at(np.arange(0, 256, 4, dtype=np.float32), plane) for plane in range(PLANES))
+        colour = np.sqrt(0.5 * (blue * blue + red * red)).astype(np.float32)
+        lines = (Line("noise of brightness", luma), Line("noise of colour", colour, measured=False))
+        return Chart("noise from black to white", "levels", lines, over="levels")
 
     def propose(self, facts: ShotFacts) -> Suggestion | None:
         """Where the survey measured noise that shows."""
