@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
+import cv2
 import numpy as np
 import numpy.typing as npt
 
@@ -20,13 +21,14 @@ THRESHOLD = 2.7  # standard deviations of noise: Dabov and others 2007
 COARSE_STEP, FINE_STEP = 4, 2  # px between overlapping blocks
 
 
-def shrunk(plane: Plane, variance: Plane, spectrum: Plane) -> Plane:
+def shrunk(plane: Plane, variance: Plane, spectrum: Plane, step: int = FINE_STEP) -> Plane:
     """A plane without its noise.
 
     Args:
         plane: (H, W) float32.
         variance: (H, W) float32, of the noise, in squared units of the plane.
         spectrum: (PART, PART) float32, power of each cosine over the mean of all.
+        step: px between overlapping blocks of the second pass.
     """
     padded, variances = (np.pad(one, PART, mode="symmetric") for one in (plane, variance))
     rows, columns = (-(-size // PART) * PART for size in padded.shape)
@@ -41,7 +43,7 @@ def shrunk(plane: Plane, variance: Plane, spectrum: Plane) -> Plane:
         return blocks * (power / (power + noise + np.float32(1e-9)))
 
     first = _overlapped(padded, padded, variances, spectrum, by_threshold, COARSE_STEP)
-    second = _overlapped(padded, first, variances, spectrum, by_ratio, FINE_STEP)
+    second = _overlapped(padded, first, variances, spectrum, by_ratio, step)
     return second[PART : PART + plane.shape[0], PART : PART + plane.shape[1]]
 
 
@@ -59,7 +61,7 @@ def _overlapped(
     total, count = np.zeros_like(plane), np.zeros_like(plane)
     for where in _shifts(step):
         blocks = _spectra(plane[where])
-        noise = _means(variance[where])[:, None, :, None] * spectrum[None, :, None, :]
+        noise = _means(variance[where]).T[:, None, :, None] * spectrum.T[None, :, None, :]
         noise = np.maximum(noise, 0.0).astype(np.float32)
         shapes = _spectra(pilot[where]) if pilot is not plane else blocks
         total[where] += _pictures(keep(blocks, noise, shapes))
@@ -70,20 +72,21 @@ def _overlapped(
 def _means(plane: Plane) -> Plane:
     """(rows, columns) means of blocks."""
     height, width = plane.shape
-    return np.asarray(plane.reshape(height // PART, PART, width // PART, PART).mean(axis=(1, 3)), np.float32)
+    size = width // PART, height // PART
+    return np.asarray(cv2.resize(plane, size, interpolation=cv2.INTER_AREA), np.float32)
 
 
 def _spectra(plane: Plane) -> Plane:
-    """(rows, PART, columns, PART) cosines of blocks."""
+    """(columns, PART, rows, PART) cosines of blocks, lying on their side: turning costs less than small products."""
     height, width = plane.shape
-    down = np.matmul(COSINES, plane.reshape(height // PART, PART, width))
-    across = down.reshape(-1, PART) @ COSINES.T
-    return np.asarray(across.reshape(height // PART, PART, width // PART, PART), np.float32)
+    down = np.matmul(COSINES, np.ascontiguousarray(plane).reshape(height // PART, PART, width)).reshape(height, width)
+    across = np.matmul(COSINES, cv2.transpose(down).reshape(width // PART, PART, height))
+    return np.asarray(across.reshape(width // PART, PART, height // PART, PART), np.float32)
 
 
 def _pictures(blocks: Plane) -> Plane:
     """The plane of cosines of blocks."""
-    rows, _, columns, _ = blocks.shape
-    across = blocks.reshape(-1, PART) @ COSINES
-    down = np.matmul(COSINES.T, across.reshape(rows, PART, columns * PART))
+    columns, _, rows, _ = blocks.shape
+    across = np.matmul(COSINES.T, blocks.reshape(columns, PART, rows * PART)).reshape(columns * PART, rows * PART)
+    down = np.matmul(COSINES.T, cv2.transpose(across).reshape(rows, PART, columns * PART))
     return np.asarray(down.reshape(rows * PART, columns * PART), np.float32)

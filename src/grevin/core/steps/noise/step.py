@@ -24,7 +24,7 @@ from grevin.core.steps.base import Family, Stage
 from grevin.core.steps.charting import LEFT_ALONE, Chart, Line
 from grevin.core.steps.noise.along_motion import Plane, eight_bit, meaned, near_px, ways
 from grevin.core.steps.noise.settings import NoiseSettings
-from grevin.core.steps.noise.shrinking import shrunk
+from grevin.core.steps.noise.shrinking import COARSE_STEP, FINE_STEP, shrunk
 from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.seen import Arrays, Shotwise, Window
 from grevin.core.steps.settings import Settings
@@ -80,7 +80,8 @@ class NoiseStep:
         planes: list[npt.NDArray[Any]] = list(frame.planes)
         for place, mean, sigma in zip(places, made, sigmas, strict=True):
             spectrum = _weighted(model.spectrum[place], settings)
-            quiet = shrunk(mean.plane, sigma * sigma * mean.share, spectrum)
+            step = FINE_STEP if place == 0 else COARSE_STEP  # colour is coarse to the eye
+            quiet = shrunk(mean.plane, sigma * sigma * mean.share, spectrum, step)
             planes[place] = quiet * np.float32(unit)
         return frame.with_planes(tuple(planes))
 
