@@ -55,6 +55,7 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
     """What a suite runs."""
     from bench.light import run_light
     from bench.looking import run_looking
+    from bench.noise import run_noise
     from bench.protect import run_protect
     from bench.report import run_dirt
     from bench.speed import run_speed
@@ -69,6 +70,7 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
         "survey": lambda progress: (run_survey_suite(progress), None),
         "time": lambda progress: (run_time(progress), None),
         "light": lambda progress: run_light(clips, progress),
+        "noise": lambda progress: run_noise(clips, progress),
     }
     if suite not in suites:
         raise UsageError(f"There is no suite “{suite}”.", f"The suites are: {', '.join(suites)}.")
