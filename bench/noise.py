@@ -11,7 +11,6 @@ from typing import Any
 
 import cv2
 import numpy as np
-from skimage.metrics import structural_similarity
 
 from bench.clips import REPORTS, long_run, worn
 from bench.over_clips import over_clips
@@ -94,7 +93,6 @@ def _figures(clean: list[Frame], frames: list[Frame], sigma: float, kind: str) -
     found: dict[str, float] = {
         "sigma": model.typical if model is not None else 0.0, "db": _db(after - right), "seconds": round(seconds, 3),
         "changed": float(made is not frames[middle]),
-        "ssim": round(float(structural_similarity(right, after, data_range=255)), 4),
     }  # fmt: skip
     if sigma:
         found |= {"gain": found["db"] - _db(before - right), "error": _error(model, sigma)}
@@ -120,7 +118,7 @@ def _together(kind: str, rows: list[dict[str, Any]], sigma: float) -> dict[str, 
         return {f"{kind}_clips_changed": len(changed), f"{kind}_worst_db": round(min(changed, default=99.0), 2)}
     found = {
         f"{kind}_{name}": round(float(np.mean([row[name] for row in rows])), 2)
-        for name in ("gain", "chroma_gain", "ssim", "seconds")
+        for name in ("gain", "chroma_gain", "seconds")
     }
     found |= {f"{kind}_gain_worst": round(min(row["gain"] for row in rows), 2)}
     found |= {f"{kind}_curve_error_median": round(float(np.median([row["error"] for row in rows])), 2)}
