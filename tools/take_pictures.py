@@ -225,6 +225,21 @@ def look_at(window: Window, point: tuple[float, float]) -> None:
     window.bench.table.view_changed.emit(view)
 
 
+def light_at_rest(window: Window) -> None:
+    """A lamp in one corner: what was measured, what is left, and the wipe over it."""
+    open_reel_named(window, "tram-under-a-lamp")
+    window.do("go_bench")
+    window.session.add_step("flicker")
+    settle(window)
+    window.session.go(30)
+    settle(window)
+    window.do("measure_left")
+    while window.bench.left.busy:
+        wait(100)
+    picture(window, "bench-wipe", "zoom_fit", "wipe",
+            lambda: window.bench.looking.move_wipe(Wipe(0.5, 0.5, 25.0)))  # fmt: skip
+
+
 def take_all(window: Window) -> None:
     """Every main view."""
     picture(window, "start")
@@ -240,9 +255,7 @@ def take_all(window: Window) -> None:
     picture(window, "bench-evidence", lambda: session.add_step("dirt"), "evidence")
     picture(window, "regions", "zoom_fit", "one_picture", lambda: bench.regions.add(AROUND_BOAT), "draw_polygon")
     picture(window, "verdicts", "one_picture", "undo", "zoom_fit", lambda: point_at_doubtful(window))
-    picture(window, "bench-wipe", "zoom_fit", "mask", "mask", lambda: look_close(window), "wipe",
-            lambda: bench.looking.move_wipe(Wipe(0.5, 0.5, 25.0)))  # fmt: skip
-    picture(window, "bench-taken-away", "taken", "zoom_fit")
+    picture(window, "bench-taken-away", "zoom_fit", "mask", "mask", "taken")
     picture(window, "test-strip", "one_picture", lambda: look_close(window), "evidence", "test_strip",
             lambda: choose_setting(window, "Threshold"),
             lambda: bench.value_strip.last.setValue(14.0))  # fmt: skip
@@ -257,6 +270,7 @@ def take_all(window: Window) -> None:
     survey_and_report(window)
     picture(window, "output", "go_output", lambda: window.output.last.setValue(9), lambda: window.output.start())
     time_put_right(window)
+    light_at_rest(window)
 
 
 def main() -> int:

@@ -15,7 +15,7 @@ LENGTH = 40
 
 def at_rest() -> list[Frame]:
     """A run of clean frames."""
-    source = moving_frames(LENGTH, 320, 240)
+    source = moving_frames(LENGTH, 192, 144)
     return [source.frame(number) for number in range(LENGTH)]
 
 

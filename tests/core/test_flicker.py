@@ -122,7 +122,7 @@ def test_light_is_measured_inside_a_region_and_taken_everywhere(clean: list[Fram
         luma = frame.planes[0].copy()
         luma[:, 120:] = np.clip(luma[:, 120:].astype(int) + (40 if frame.number % 2 else 0), 0, 255)
         blinking.append(frame.with_planes((luma, *frame.planes[1:])))
-    wall = Region(use="measure", x=0, y=0, width=110, height=240)
+    wall = Region(use="measure", x=0, y=0, width=110, height=144)
     step = TreatmentStep.make("flicker", {"where": "whole frame", "period_frames": 1}, regions=(wall,))
     chain = Chain(MemorySource(blinking, "sign"), Treatment(steps=(step,)))
     made = [chain.result.frame(number) for number in range(LENGTH)]
@@ -206,7 +206,7 @@ def test_colours_that_flicker_apart_get_curves_of_their_own(clean: list[Frame]) 
 def test_a_lamp_in_one_corner_is_found_and_the_rest_hardly_changes(clean: list[Frame]) -> None:
     damaged = [FlickerDamage(13, "corner", 1.5).add(frame)[0] for frame in clean]
     chain, made = treated(damaged)
-    far = slice(140, 240), slice(200, 320)
+    far = slice(84, 144), slice(120, 192)
 
     def apart(frames: list[Frame], where: tuple[slice, slice]) -> float:
         off = np.array(
@@ -215,7 +215,7 @@ def test_a_lamp_in_one_corner_is_found_and_the_rest_hardly_changes(clean: list[F
         return rms(off - off.mean())
 
     corners = [
-        (rows, columns) for rows in (slice(0, 80), slice(160, 240)) for columns in (slice(0, 100), slice(220, 320))
+        (rows, columns) for rows in (slice(0, 48), slice(96, 144)) for columns in (slice(0, 60), slice(132, 192))
     ]
     lit = max(corners, key=lambda where: apart(damaged, where))
     assert apart(made, lit) < 0.45 * apart(damaged, lit)

@@ -99,7 +99,7 @@ def test_a_found_band_is_handed_over_as_regions(speed: float) -> None:
     clean = at_rest()
     damaged = [BandDamage(5, 0.3, 1.1, speed).add(one)[0] for one in clean]
     chain, _ = under(damaged, "bands")
-    boxes, stops = passages(chain.steps[0].study_of(0), (320, 240))
+    boxes, stops = passages(chain.steps[0].study_of(0), (192, 144))
     assert 3 <= len(boxes) <= 6
     assert 0.3 < stops < 1.3
     regions = tuple(moving_box(one.places, one.feather_px) for one in boxes)
@@ -117,4 +117,4 @@ def test_a_found_band_is_handed_over_as_regions(speed: float) -> None:
 
 def test_without_a_band_nothing_is_handed_over() -> None:
     chain, _ = under(at_rest(), "bands")
-    assert passages(chain.steps[0].study_of(0), (320, 240)) == ((), 0.0)
+    assert passages(chain.steps[0].study_of(0), (192, 144)) == ((), 0.0)
