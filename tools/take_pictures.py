@@ -269,8 +269,8 @@ def take_all(window: Window) -> None:
     before_and_after(window)
     survey_and_report(window)
     picture(window, "output", "go_output", lambda: window.output.last.setValue(9), lambda: window.output.start())
-    time_put_right(window)
     light_at_rest(window)
+    time_put_right(window)
 
 
 def main() -> int:
