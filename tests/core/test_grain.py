@@ -55,6 +55,11 @@ def test_it_is_new_on_every_frame_and_the_same_twice(clean: list[Frame]) -> None
     )
 
 
+def test_grain_is_not_asked_what_it_left(clean: list[Frame]) -> None:
+    chain = given_back(noisy(clean, 8.0))
+    assert [step.measures_left for step in chain.steps] == [True, False]
+
+
 def test_without_noise_taken_nothing_is_given_back(clean: list[Frame]) -> None:
     worn = noisy(clean, 8.0)
     chain, made = under(worn, "grain")

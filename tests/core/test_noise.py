@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import cv2
@@ -147,9 +148,52 @@ def test_settings_say_how_much(clean: list[Frame]) -> None:
         for name, settings in said.items()
     }
     assert taken["half"] < taken["all"]
-    assert made(strength=0.0) is worn[4]
+    assert made(strength=0.0, colour_strength=0.0) is worn[4]
     assert made(colour_strength=0.0).planes[1] is worn[4].planes[1], "luma alone"
     assert off(made(), clean[4]) < off(made(reach_frames=0), clean[4])
+
+
+def test_colour_alone_may_be_asked_for(clean: list[Frame]) -> None:
+    worn = noisy(clean, 8.0)
+    made = under(worn, "noise", strength=0.0)[0].result.frame(4)
+    assert made.planes[0] is worn[4].planes[0]
+    assert off(made, clean[4], 1) < 0.4 * off(worn[4], clean[4], 1)
+
+
+def as_rgb(frame: Frame, alpha: bool) -> Frame:
+    fmt = replace(frame.format, model="rgb", chroma="4:4:4", full_range=True, alpha=alpha)
+    planes = (frame.planes[0], frame.planes[0] // 2 + 40, 250 - frame.planes[0])
+    return Frame(frame.number, fmt, (*planes, np.full_like(planes[0], 77)) if alpha else planes)
+
+
+def test_red_green_and_blue_are_all_brightness_and_alpha_is_carried(clean: list[Frame]) -> None:
+    true = [as_rgb(frame, alpha=True) for frame in clean]
+    worn = [Frame(one.number, one.format, (*noisy([one], 8.0, seed=one.number)[0].planes[:3], one.planes[3]))
+            for one in true]  # fmt: skip
+    made = under(worn, "noise", colour_strength=0.0)[0].result.frame(4)
+    for plane in range(3):
+        assert off(made, true[4], plane) < 0.5 * off(worn[4], true[4], plane)
+    assert np.array_equal(made.planes[3], true[4].planes[3])
+    grey = replace(true[4].format, model="grey")
+    alone = Frame(0, grey, (true[4].planes[0], true[4].planes[3]))
+    grained = under([alone], "grain", kind="plain")[0].result.frame(0)
+    assert not np.array_equal(grained.planes[0], alone.planes[0])
+    assert np.array_equal(grained.planes[1], alone.planes[1])
+
+
+def test_noise_is_measured_inside_a_region(clean: list[Frame]) -> None:
+    quiet, loud = noisy(clean, 4.0), noisy(clean, 12.0, seed=5)
+    worn = []
+    for one, other in zip(quiet, loud, strict=True):
+        luma = one.planes[0].copy()
+        luma[:, 160:] = other.planes[0][:, 160:]
+        worn.append(one.with_planes((luma, *one.planes[1:])))
+    right = Region(use="measure", x=170, y=0, width=150, height=240)
+    step = TreatmentStep.make("noise", regions=(right,))
+    chain = Chain(MemorySource(worn, "two"), Treatment(steps=(step,)))
+    assert model(chain).typical == pytest.approx(12.0, rel=0.1)
+    everywhere = Chain(MemorySource(worn, "two"), Treatment(steps=(TreatmentStep.make("noise"),)))
+    assert model(everywhere).typical == pytest.approx(4.0, rel=0.15), "the plainest places are those with less noise"
 
 
 def test_regions_hold(clean: list[Frame]) -> None:

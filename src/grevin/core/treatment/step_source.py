@@ -277,8 +277,8 @@ class StepSource(ABC):
 
     @cached_property
     def measures_left(self) -> bool:
-        """Whether what the step is for can be looked for again in its own pictures."""
-        return self.learns and self.step.family == "whole"
+        """Whether what the step is for can be looked for, and drawn, again in its own pictures."""
+        return self.learns and self.step.family == "whole" and hasattr(self.step, "chart")
 
     def knows_left(self, number: int) -> bool:
         """Whether that was done for the shot of a frame."""

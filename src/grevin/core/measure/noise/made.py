@@ -30,7 +30,7 @@ def grain(shape: tuple[int, int], spectrum: npt.NDArray[np.float64], size: float
     shape_of = np.sqrt(cv2.remap(power, left, top, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE))
     beyond = (left >= PART - 1) | (top >= PART - 1)
     if size > 1:  # grain that was made larger has nothing finer than it had
-        shape_of[beyond] *= 0.0
+        shape_of[beyond] = 0.0
     made = np.fft.irfft2(np.fft.rfft2(white) * shape_of, s=shape).astype(np.float32)
     spread = float(made.std())
     return made * np.float32(1.0 / spread) if spread > 0 else made

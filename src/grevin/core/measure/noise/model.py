@@ -15,9 +15,9 @@ Values = npt.NDArray[np.float64]
 PLANES = 3
 MEDIAN_OF_MEAN = {1: 0.4549, 2: 0.6931, 4: 0.8392}  # of so many squares of normal numbers: tables of chi-square
 LEAST_SAMPLES = 30  # of a level, for a value of its own
-LINE_PARTS, MOST_TILT = 6, 0.9  # runs of places of rising texture that a line is laid through, and how steep it may be
+LINE_PARTS = 6  # runs of places of rising texture that a line is laid through
+MOST_TILT = 0.5  # of the line: what grows as fast in the difference as in the sum is noise that is not even, no texture
 STEEPEST = 2.5  # times by which neighbouring levels may differ: noise changes evenly over the range
-SPREAD_OF_ONE = 0.75  # relative standard deviation of the power of one place: a bound, for correlated grain
 
 
 @dataclass(frozen=True, eq=False)
@@ -25,7 +25,7 @@ class NoiseModel:
     """What noise a shot has.
 
     Attributes:
-        levels: (K,) 8-bit luma at which it was measured, rising.
+        levels: (K,) 8-bit levels of the first plane (luma, or red) at which it was measured, rising.
         sigma: (PLANES, K) standard deviation in each plane there, 8-bit levels.
         spectrum: (PLANES, PART, PART) power of each cosine over the mean of all.
         samples: (K,) how many places each level was measured in.
@@ -44,16 +44,14 @@ class NoiseModel:
         """Pixels that go together: power of slow cosines over the mean of all, 1 for white noise."""
         return float(self.spectrum[plane][:2, :2].ravel()[1:].mean())
 
-    @property
-    def typical(self) -> float:
-        """Standard deviation of luma over the levels that the shot has, each by its samples."""
-        return float(np.sqrt(np.average(np.square(self.sigma[0]), weights=self.samples)))
+    def size(self, plane: int) -> float:
+        """Standard deviation in a plane over the levels that the shot has, each by its samples."""
+        return float(np.sqrt(np.average(np.square(self.sigma[plane]), weights=self.samples)))
 
     @property
-    def sure(self) -> float:
-        """0 to 1, how well the curve is known: by how many places speak for each level that the shot has."""
-        error = SPREAD_OF_ONE / np.sqrt(np.maximum(self.samples, 1)) / 2
-        return float(np.clip(1.0 - np.average(error, weights=self.samples) / 0.1, 0.0, 1.0))
+    def typical(self) -> float:
+        """The same in the first plane."""
+        return self.size(0)
 
 
 def model_of(samples: list[Samples]) -> NoiseModel | None:
@@ -97,9 +95,9 @@ def _share_of_noise(power: Values, texture: Values, plain: npt.NDArray[np.bool_]
         spread = float(np.square(across - across.mean()).sum())
         tilt = float((across - across.mean()) @ (up - up.mean())) / spread if spread > 0 else 0.0
         here, there = float(np.median(size[plain, plane])), float(np.median(texture[plain]))
-        if tilt <= 0 or here <= 0 or there <= here:
+        if not 0 < tilt < MOST_TILT or here <= 0 or there <= here:
             continue
-        shares[plane] = np.clip((here - tilt * there) / (1.0 - min(tilt, MOST_TILT)) / here, 0.0, 1.0)
+        shares[plane] = np.clip((here - tilt * there) / (1.0 - tilt) / here, 0.0, 1.0)
     return shares
 
 

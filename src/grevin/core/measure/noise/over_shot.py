@@ -12,7 +12,7 @@ from grevin.core.measure.noise.model import model_of, packed
 from grevin.core.measure.noise.pairs import Samples, samples_of
 from grevin.core.motion.flow import Flow
 from grevin.core.parallel import in_parallel
-from grevin.core.picture.frame import Frame
+from grevin.core.picture.frame import Frame, Mask
 from grevin.core.progress import Progress
 
 MOST_PAIRS = 16  # of a shot
@@ -20,7 +20,11 @@ HELD_SHARE = 0.5  # of the usual noise: frames that differ by less show one capt
 
 
 def measured(
-    frames: range, frame: Callable[[int], Frame | None], flow: Callable[[int], Flow], progress: Progress
+    frames: range,
+    frame: Callable[[int], Frame | None],
+    flow: Callable[[int], Flow],
+    seen: Callable[[int], Mask | None],
+    progress: Progress,
 ) -> dict[str, npt.NDArray[Any]]:
     """The noise of a shot, as `measure.noise.model.packed`.
 
@@ -28,6 +32,7 @@ def measured(
         frames: of the shot.
         frame: one of them; None where there is none to look at.
         flow: motion from one of them to the next.
+        seen: where a person wants one of them measured; None for everywhere.
         progress: one unit a pair.
     """
     firsts = _firsts(frames)
@@ -36,7 +41,7 @@ def measured(
 
     def look(number: int) -> Samples | None:
         here, there = frame(number), frame(number + 1)
-        return None if here is None or there is None else samples_of(here, there, flow(number))
+        return None if here is None or there is None else samples_of(here, there, flow(number), seen(number))
 
     for samples in in_parallel(look, firsts):
         found += [samples] if samples is not None else []

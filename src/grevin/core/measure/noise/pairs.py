@@ -15,7 +15,8 @@ import numpy.typing as npt
 
 from grevin.core.measure.noise.cosines import COSINES, PART
 from grevin.core.motion.flow import Flow
-from grevin.core.picture.frame import Frame
+from grevin.core.picture.frame import Frame, Mask
+from grevin.core.picture.levels import Plane, levels_of
 
 Blocks = npt.NDArray[np.float32]
 
@@ -25,6 +26,7 @@ LINE_SHARE = 0.6  # of the places, the plainer at each level: from them it is to
 LEVEL_BINS = 8  # of the range, each with its own plain places
 DARKEST, BRIGHTEST = 20.0, 240.0  # 8-bit levels between which nothing of the noise is clipped
 LEAST_PLACES = 12  # of a pair of frames
+FEWEST_PLAIN = 2  # of a pair of frames; a shot needs many more
 CLIPPED_SHARE = 0.02  # of a place's pixels that may be clipped
 AGREE_PX = 1.0  # px by which motion may vary over a place
 
@@ -49,15 +51,17 @@ class Samples:
     plain: npt.NDArray[np.bool_]
 
 
-def samples_of(here: Frame, there: Frame, flow: Flow) -> Samples | None:
+def samples_of(here: Frame, there: Frame, flow: Flow, seen: Mask | None = None) -> Samples | None:
     """Samples from two frames; None where too little of one is seen in the other, or they are the same picture.
 
     Args:
         here: a frame.
         there: another one of the same shot.
         flow: (H, W, 2) from the first to the second.
+        seen: (H, W) bool, where alone places are looked for in the first; None for everywhere.
     """
-    one, other = (_eight_bit(frame, 0) for frame in (here, there))
+    ours, theirs = levels_of(here), levels_of(there)
+    one, other = ours[0], theirs[0]
     rows, columns = one.shape[0] // SIDE, one.shape[1] // SIDE
     if rows * columns < LEAST_PLACES:
         return None
@@ -65,6 +69,9 @@ def samples_of(here: Frame, there: Frame, flow: Flow) -> Samples | None:
     y, x = np.mgrid[0:rows, 0:columns] * SIDE
     inside = steady & (x + shift[..., 0] >= 0) & (x + shift[..., 0] + SIDE <= one.shape[1])
     inside &= (y + shift[..., 1] >= 0) & (y + shift[..., 1] + SIDE <= one.shape[0])
+    if seen is not None:
+        cut = seen[: rows * SIDE, : columns * SIDE].reshape(rows, SIDE, columns, SIDE)
+        inside &= cut.all(axis=(1, 3))
     at, to = (y[inside], x[inside]), (y[inside] + shift[inside, 1], x[inside] + shift[inside, 0])
     first, second = _cut(one, at, SIDE), _cut(other, to, SIDE)
     level = 0.5 * (first.mean(axis=(1, 2)) + second.mean(axis=(1, 2)))
@@ -72,10 +79,10 @@ def samples_of(here: Frame, there: Frame, flow: Flow) -> Samples | None:
     good &= ((first < 1) | (first > 254)).mean(axis=(1, 2)) < CLIPPED_SHARE
     rest = _without_plane(first + second).var(axis=(1, 2)) / 2
     chosen, plain = (_plainest(rest, level, good, share) for share in (LINE_SHARE, PLAIN_SHARE))
-    if int(plain.sum()) < 2:
+    if int(plain.sum()) < FEWEST_PLAIN:
         return None
     luma_power = _power(first[chosen] - second[chosen])
-    chroma = [_chroma_power(here, there, plane, at, to, chosen) for plane in (1, 2)]
+    chroma = [_colour_power(ours, theirs, plane, at, to, chosen) for plane in (1, 2)]
     parts = (SIDE // PART) ** 2, chroma[0][1], chroma[1][1]
     return Samples(
         level[chosen],
@@ -84,11 +91,6 @@ def samples_of(here: Frame, there: Frame, flow: Flow) -> Samples | None:
         rest[chosen],
         plain[chosen],
     )
-
-
-def _eight_bit(frame: Frame, plane: int) -> npt.NDArray[np.float32]:
-    unit = 1.0 / 255.0 if frame.format.sample == "half" else float(1 << (frame.format.bit_depth - 8))
-    return frame.planes[plane].astype(np.float32) * np.float32(1.0 / unit)
 
 
 def _shifts(flow: Flow, rows: int, columns: int) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.bool_]]:
@@ -136,14 +138,14 @@ def _power(difference: Blocks) -> Blocks:
     return np.asarray(squares.mean(axis=(1, 2)), np.float32)
 
 
-def _chroma_power(
-    here: Frame, there: Frame, plane: int, at: Any, to: Any, chosen: npt.NDArray[np.bool_]
+def _colour_power(
+    ours: list[Plane], theirs: list[Plane], plane: int, at: Any, to: Any, chosen: npt.NDArray[np.bool_]
 ) -> tuple[Blocks, int]:  # fmt: skip
-    """The same of a chroma plane, under the chosen places of luma; and of how many blocks it is the mean."""
-    if len(here.planes) < 3:
+    """The same of another plane, under the chosen places of the first; and of how many blocks it is the mean."""
+    if len(ours) < 3:
         return np.zeros((int(chosen.sum()), PART, PART), np.float32), 1
-    one, other = (_eight_bit(frame, plane) for frame in (here, there))
-    down, across = (round(a / b) for a, b in zip(here.planes[0].shape, one.shape, strict=True))
+    one, other = ours[plane], theirs[plane]
+    down, across = (round(a / b) for a, b in zip(ours[0].shape, one.shape, strict=True))
     side = max(PART, SIDE // max(down, across))
 
     def under(places: tuple[Any, Any]) -> tuple[Any, Any]:

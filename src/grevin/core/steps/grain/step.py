@@ -7,17 +7,18 @@ said, every frame stays as it is.
 
 from __future__ import annotations
 
-from typing import Any, ClassVar
+from typing import ClassVar
 
 import cv2
 import numpy as np
-import numpy.typing as npt
 
 from grevin.core.measure.noise.made import grain, plain_spectrum
 from grevin.core.measure.noise.model import PLANES, NoiseModel, unpacked
 from grevin.core.measure.noise.over_shot import measured
 from grevin.core.motion.flow import Flow, estimate_flow
-from grevin.core.picture.frame import Frame
+from grevin.core.picture.format import PictureFormat
+from grevin.core.picture.frame import Frame, Mask
+from grevin.core.picture.levels import levels_of, with_levels
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, Stage
 from grevin.core.steps.charting import LEFT_ALONE
@@ -64,32 +65,32 @@ class GrainStep:
             assert there is not None
             return estimate_flow(here[1].luma8(), there[1].luma8(), "steady")
 
-        return {
-            **shot.kept("grain", lambda: measured(shot.frames, before, flow, progress)), "plain": np.array([False])
-        }  # fmt: skip
+        def seen(number: int) -> Mask | None:
+            mask, frame = shot.seen(number), before(number)
+            same = mask is not None and frame is not None and mask.shape == frame.planes[0].shape
+            return mask if same else None
+
+        found = shot.kept("grain", lambda: measured(shot.frames, before, flow, seen, progress))
+        return {**found, "plain": np.array([False])}
 
     def render(self, window: Window, settings: GrainSettings) -> Frame:
         """The frame under new grain; itself where there is none to give."""
         frame = window.frame()
-        model = _plain(settings) if settings.kind == "plain" else unpacked(window.study())
+        model = _plain(settings, frame.format) if settings.kind == "plain" else unpacked(window.study())
         amount = 1.0 if settings.kind == "plain" else settings.amount
         if model is None or amount * model.typical < LEAST_SIGMA:
             return frame
-        unit = 1.0 / 255.0 if frame.format.sample == "half" else float(1 << (frame.format.bit_depth - 8))
-        most = None if frame.format.sample == "half" else frame.format.max_code
-        level = cv2.blur(frame.planes[0].astype(np.float32) / np.float32(unit), (LEVEL_PX, LEVEL_PX))
+        levels = levels_of(frame)
+        around = cv2.blur(levels[0], (LEVEL_PX, LEVEL_PX))
         size = 1.0 if settings.kind == "plain" else settings.size
-        planes: list[npt.NDArray[Any]] = list(frame.planes)
-        for place in range(min(PLANES, len(planes))):
-            sigma = _table(model, place)
-            if not sigma.any():
-                continue
-            plane = frame.planes[place].astype(np.float32)
-            here = cv2.resize(level, plane.shape[::-1], interpolation=cv2.INTER_AREA)
-            made = grain(plane.shape, model.spectrum[place], size, (settings.seed, window.number, place))
-            strong = sigma[np.clip(here, 0, 255).astype(np.uint8)] * np.float32(amount * unit)
-            planes[place] = np.clip(plane + strong * made, 0.0 if most is not None else None, most)
-        return frame.with_planes(tuple(planes))
+        grained = {}
+        for place, plane in enumerate(levels):
+            sigma = model.at(np.arange(256, dtype=np.float32), place) * np.float32(amount)
+            if sigma.any():
+                here = cv2.resize(around, plane.shape[::-1], interpolation=cv2.INTER_AREA)
+                made = grain(plane.shape, model.spectrum[place], size, (settings.seed, window.number, place))
+                grained[place] = plane + sigma[np.clip(here, 0, 255).astype(np.uint8)] * made
+        return with_levels(frame, levels, grained)
 
     def tell(self, study: Arrays, rate: float) -> tuple[str, ...]:
         """What is given back in a shot, in words."""
@@ -101,13 +102,9 @@ class GrainStep:
         return (f"Grain of {model.typical:.1f} levels was measured before the step Grain and noise.",)
 
 
-def _table(model: NoiseModel, plane: int) -> npt.NDArray[np.float32]:
-    """(256,) standard deviation at each level."""
-    return model.at(np.arange(256, dtype=np.float32), plane)
-
-
-def _plain(settings: GrainSettings) -> NoiseModel:
+def _plain(settings: GrainSettings, fmt: PictureFormat) -> NoiseModel:
     """Grain of one size and level all over the range."""
-    sigma = settings.plain_levels * np.array([[1.0], [COLOUR_SHARE], [COLOUR_SHARE]])
+    colour = COLOUR_SHARE if fmt.model == "yuv" else 1.0
+    sigma = settings.plain_levels * np.array([[1.0], [colour], [colour]])
     spectrum = np.stack([plain_spectrum(settings.plain_px)] * PLANES)
     return NoiseModel(np.array([128.0]), sigma, spectrum, np.array([1]))

@@ -5,16 +5,13 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from typing import Any
 
 import cv2
 import numpy as np
-import numpy.typing as npt
 
 from grevin.core.motion.flow import Flow, positions
+from grevin.core.picture.levels import Plane
 from grevin.core.steps.seen import Window
-
-Plane = npt.NDArray[np.float32]
 
 NEAR_PX, COARSE_NEAR_PX = 7, 15  # sides of the surroundings in which a place is compared, of fine and coarse grain
 BLURRED = 0.75  # variance of noise that is left by reading between pixels, of cubic interpolation, in the mean
@@ -113,8 +110,3 @@ def _trust(own: Plane, moved: Plane, sigma: Plane, side: int) -> Plane:
     noise = sigma * sigma + np.float32(1e-3)
     weight = np.exp(-np.maximum(0.0, apart - 2.0 * noise) / noise)
     return np.asarray(np.where(weight < LEAST, 0.0, weight), np.float32)
-
-
-def eight_bit(plane: npt.NDArray[Any], unit: float) -> Plane:
-    """Code values as 8-bit levels."""
-    return plane.astype(np.float32) * np.float32(1.0 / unit)

@@ -8,7 +8,7 @@ out bit for bit.
 
 from __future__ import annotations
 
-from typing import Any, ClassVar
+from typing import ClassVar
 
 import cv2
 import numpy as np
@@ -18,11 +18,13 @@ from grevin.core.measure.noise.cosines import PART
 from grevin.core.measure.noise.model import PLANES, NoiseModel, unpacked
 from grevin.core.measure.noise.over_shot import measured
 from grevin.core.motion.flow import Flow
+from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
+from grevin.core.picture.levels import Plane, levels_of, with_levels
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, Stage
 from grevin.core.steps.charting import LEFT_ALONE, Chart, Line
-from grevin.core.steps.noise.along_motion import Plane, eight_bit, meaned, near_px, ways
+from grevin.core.steps.noise.along_motion import meaned, near_px, ways
 from grevin.core.steps.noise.settings import NoiseSettings
 from grevin.core.steps.noise.shrinking import COARSE_STEP, FINE_STEP, shrunk
 from grevin.core.steps.proposing import ShotFacts, Suggestion
@@ -59,31 +61,32 @@ class NoiseStep:
         def flow(number: int) -> Flow:
             return shot.window(number).motion(1, "steady")
 
-        return shot.kept("noise", lambda: measured(shot.frames, frame, flow, progress))
+        return shot.kept("noise", lambda: measured(shot.frames, frame, flow, shot.seen, progress))
 
     def render(self, window: Window, settings: NoiseSettings) -> Frame:
         """The frame without its noise; itself where none was measured."""
         frame, model = window.frame(), unpacked(window.study())
-        taken = [] if model is None else [plane for plane in range(PLANES) if _takes(model, plane, settings)]
-        if model is None or 0 not in taken:
+        places = [] if model is None else _taken(model, frame.format, settings)
+        if model is None or not places:
             return frame
-        places = [plane for plane in range(min(PLANES, len(frame.planes))) if plane in taken]
-        unit = _unit(frame)
-        own = [eight_bit(frame.planes[place], unit) for place in places]
-        sigmas = _sigmas(model, own, places, settings)
-        others = (
-            ([eight_bit(window.frame(offset).planes[place], unit) for place in places], flow)
-            for offset, flow in ways(window, settings.reach_frames)
-        )
+        levels = levels_of(frame)
+        own = [levels[place] for place in places]
+        strengths = [_strength(place, frame.format, settings) for place in places]
+        sigmas = _sigmas(model, levels[0], own, places, strengths)
+
+        def theirs(offset: int) -> list[Plane]:
+            around = levels_of(window.frame(offset))
+            return [around[place] for place in places]
+
+        others = ((theirs(offset), flow) for offset, flow in ways(window, settings.reach_frames))
         sides = [near_px(model.grain_area(place)) for place in places]
         made = meaned(own, others, sigmas, sides)
-        planes: list[npt.NDArray[Any]] = list(frame.planes)
+        quiet = {}
         for place, mean, sigma in zip(places, made, sigmas, strict=True):
+            step = COARSE_STEP if _is_chroma(place, frame.format) else FINE_STEP  # colour is coarse to the eye
             spectrum = _weighted(model.spectrum[place], settings)
-            step = FINE_STEP if place == 0 else COARSE_STEP  # colour is coarse to the eye
-            quiet = shrunk(mean.plane, sigma * sigma * mean.share, spectrum, step)
-            planes[place] = quiet * np.float32(unit)
-        return frame.with_planes(tuple(planes))
+            quiet[place] = shrunk(mean.plane, sigma * sigma * mean.share, spectrum, step)
+        return with_levels(frame, levels, quiet)
 
     def tell(self, study: Arrays, rate: float) -> tuple[str, ...]:
         """What was measured in a shot, in words."""
@@ -91,14 +94,14 @@ class NoiseStep:
         if model is None:
             return ("No plain place was found in which noise could be measured.", LEFT_ALONE)
         size = model.typical
-        if size < LEAST_SIGMA:
+        if max(model.size(plane) for plane in range(PLANES)) < LEAST_SIGMA:
             return (f"No noise in this shot above its rounding: {size:.2f} levels.", LEFT_ALONE)
         most, least = int(np.argmax(model.sigma[0])), int(np.argmin(model.sigma[0]))
         words = f"Noise of {size:.1f} levels"
         if model.sigma[0, most] > 1.25 * model.sigma[0, least]:
             words += (f", from {model.sigma[0, least]:.1f} at level {model.levels[least]:.0f} to "
                       f"{model.sigma[0, most]:.1f} at level {model.levels[most]:.0f}")  # fmt: skip
-        colour = float(np.sqrt(np.mean(np.square(model.sigma[1:]))))
+        colour = float(np.hypot(model.size(1), model.size(2)) / np.sqrt(2))
         return (
             f"{words}, {_grain_words(model)}; {colour:.1f} in colour.",
             f"Measured in {int(model.samples.sum())} plain places of {len(model.levels)} levels.",
@@ -122,23 +125,30 @@ class NoiseStep:
         return Suggestion("noise", f"noise of {sigma:.1f} levels")
 
 
-def _takes(model: NoiseModel, plane: int, settings: NoiseSettings) -> bool:
-    strength = settings.strength if plane == 0 else settings.colour_strength
-    return strength > 0 and float(np.sqrt(np.mean(np.square(model.sigma[plane])))) > LEAST_SIGMA
+def _is_chroma(plane: int, fmt: PictureFormat) -> bool:
+    return plane > 0 and fmt.model == "yuv"
 
 
-def _unit(frame: Frame) -> float:
-    """Code values of an 8-bit level."""
-    return 1.0 / 255.0 if frame.format.sample == "half" else float(1 << (frame.format.bit_depth - 8))
+def _strength(plane: int, fmt: PictureFormat, settings: NoiseSettings) -> float:
+    return settings.colour_strength if _is_chroma(plane, fmt) else settings.strength
 
 
-def _sigmas(model: NoiseModel, own: list[Plane], places: list[int], settings: NoiseSettings) -> list[Plane]:
-    """(H, W) standard deviation of the noise in each plane, by the level around."""
-    level = cv2.blur(own[0], (LEVEL_PX, LEVEL_PX))
+def _taken(model: NoiseModel, fmt: PictureFormat, settings: NoiseSettings) -> list[int]:
+    """The planes whose noise is taken."""
+    return [
+        plane for plane in range(min(PLANES, fmt.colour_planes))
+        if _strength(plane, fmt, settings) > 0 and model.size(plane) > LEAST_SIGMA
+    ]  # fmt: skip
+
+
+def _sigmas(
+    model: NoiseModel, first: Plane, own: list[Plane], places: list[int], strengths: list[float]
+) -> list[Plane]:  # fmt: skip
+    """(H, W) standard deviation of the noise in each plane, by the level of the first one around."""
+    level = cv2.blur(first, (LEVEL_PX, LEVEL_PX))
     result = []
-    for plane, place in zip(own, places, strict=True):
+    for plane, place, strength in zip(own, places, strengths, strict=True):
         here = cv2.resize(level, plane.shape[::-1], interpolation=cv2.INTER_AREA)
-        strength = settings.strength if place == 0 else settings.colour_strength
         table = model.at(np.arange(256, dtype=np.float32), place) * np.float32(strength)
         result.append(table[np.clip(here, 0, 255).astype(np.uint8)])
     return result

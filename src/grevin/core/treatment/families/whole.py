@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from grevin.core.picture.frame import Frame
+from grevin.core.picture.levels import level_unit
 from grevin.core.treatment.regions import blended
 from grevin.core.treatment.step_source import Acted, StepSource
 
@@ -33,6 +34,6 @@ class WholeSource(StepSource):
 def apart_levels(one: Frame, other: Frame) -> float:
     """By how much two pictures differ in brightness: rms over the first plane (green of R'G'B'), 8-bit levels."""
     place = 1 if one.format.model == "rgb" else 0
-    unit = 1.0 / 255.0 if one.format.sample == "half" else float(1 << (one.format.bit_depth - 8))
+    unit = level_unit(one.format)
     apart = other.planes[place].astype(np.float32) - one.planes[place].astype(np.float32)
     return float(np.sqrt(np.mean(np.square(apart / np.float32(unit)))))
