@@ -246,3 +246,95 @@ def test_shrinkage_keeps_what_is_larger_than_noise() -> None:
     assert made.shape == picture.shape
     assert float(np.std(made - picture)) < 0.45 * 6
     assert np.allclose(shrunk(picture, np.zeros_like(picture), np.ones((8, 8), np.float32)), picture, atol=1e-2)
+
+
+def held(frames: list[Frame], sigma: float, holds: list[int]) -> list[Frame]:
+    """Frames under noise of brightness that stands still for some frames each time, whatever moves."""
+    rng = np.random.default_rng(8)
+    patterns = [rng.standard_normal(frames[0].planes[0].shape) for _ in holds]
+    numbers = [number for number, length in enumerate(holds) for _ in range(length)]
+    made = []
+    for frame, number in zip(frames, numbers, strict=False):
+        luma = np.clip(frame.planes[0].astype(np.float32) + sigma * patterns[number], 0, 255)
+        made.append(frame.with_planes((luma, *frame.planes[1:])).rounded())
+    return made
+
+
+@pytest.mark.parametrize(("holds", "words"), [([3] * 6, "renews every 3 frames"), ([2, 4, 3, 2, 4, 3], "every 2 to 4")])
+def test_noise_that_stands_still_is_told_and_taken(holds: list[int], words: str) -> None:
+    still = without_grain(18)
+    worn = held(still, 8.0, holds)
+    chain, _ = under(worn, "noise", reach_frames=0)
+    study = chain.steps[0].study_of(0)
+    borders = np.cumsum([0, *holds])[:-1]
+    assert set(np.flatnonzero(study["renewed"])) == set(borders)
+    assert words in " ".join(chain.told(range(18)))
+    assert model(chain).typical == pytest.approx(8.0, rel=0.09), "never measured inside a hold"
+    _, made = under(worn, "noise", reach_frames=4)
+    assert off(made[9], still[9]) < off(worn[9], still[9]) / 2.2
+    _, by_word = under(worn, "noise", reach_frames=4, renews_every_frames=1)
+    assert off(made[9], still[9]) < off(by_word[9], still[9]), "taken for fresh, less of it goes"
+
+
+def test_a_picture_that_stops_and_goes_holds_no_noise() -> None:
+    goes = without_grain(18)
+    stops = [goes[number] for number in [*range(6), *[6] * 6, *range(7, 13)]]
+    chain, _ = under(noisy(stops, 5.0), "noise", reach_frames=0)
+    assert chain.steps[0].study_of(0)["renewed"].all()
+    assert "renews" not in " ".join(chain.told(range(18)))
+
+
+def test_a_curve_drawn_by_hand_is_taken(clean: list[Frame]) -> None:
+    worn = noisy(clean, 8.0)
+    measured, _ = under(worn, "noise")
+    by_hand, less = under(worn, "noise", curve=({"level": 20, "noise": 1.0}, {"level": 230, "noise": 1.0}))
+    assert "drawn by hand, with 2 points" in " ".join(by_hand.told(range(LENGTH)))
+    assert off(less[4], worn[4]) < off(measured.result.frame(4), worn[4]) / 3
+    chart = by_hand.steps[0].chart(0)
+    assert chart.by_hand.points == ((20.0, 1.0), (230.0, 1.0))
+    assert chart.sure is None
+    assert measured.steps[0].chart(0).sure > 0.7
+    colour, _ = under(worn, "noise", curve=({"level": 128, "noise": 0.0, "colour": 9.0},))
+    made = colour.result.frame(4)
+    assert made.planes[0] is worn[4].planes[0]
+    assert off(made, clean[4], 1) < off(worn[4], clean[4], 1) / 2
+
+
+def test_places_to_measure_in_are_judged(clean: list[Frame]) -> None:
+    rng = np.random.default_rng(6)
+    ramp = np.linspace(40, 200, 320, dtype=np.float32)[None, :].repeat(240, axis=0)
+    stripes = 120 + 40 * np.sign(np.sin(np.arange(320) / 3.0))[None, :].repeat(240, axis=0)
+    picture = np.where(np.arange(240)[:, None] < 120, ramp, stripes)
+    picture[:, 260:] = 255
+    picture[:100, 20:100] = 90
+    frames = [
+        frame.with_planes((np.clip(picture + rng.normal(0, 4, picture.shape), 0, 255), *frame.planes[1:])).rounded()
+        for frame in clean
+    ]
+    boxes = {
+        "serves: levels 8": (20, 0, 100, 90), "runs by": (110, 0, 250, 100), "lines at 90 degrees": (10, 130, 150, 230),
+        "is clipped": (265, 10, 318, 230), "holds 1 of the 12 places": (200, 150, 218, 168),
+    }  # fmt: skip
+    for words, (left, top, right, bottom) in boxes.items():
+        region = Region(use="measure", x=left, y=top, width=right - left, height=bottom - top)
+        step = TreatmentStep.make("noise", regions=(region,))
+        chain = Chain(MemorySource(frames, "boxes"), Treatment(steps=(step,)))
+        assert words in " ".join(chain.told(range(LENGTH))), words
+
+
+def test_where_more_than_noise_went_is_marked(clean: list[Frame]) -> None:
+    worn = noisy(clean, 6.0)
+    chain, _ = under(worn, "noise", strength=1.0)
+    quiet = chain.evidence_at(1, 4)
+    assert not quiet.mask.any()
+    assert "nothing but noise was taken" in quiet.words
+    fabric = np.zeros((240, 320), np.float32)
+    fabric[48:192, 48:144] = 9 * np.random.default_rng(5).standard_normal((144, 96))
+    woven = [f.with_planes((np.clip(f.planes[0] + fabric, 0, 255), *f.planes[1:])).rounded() for f in clean]
+    worn = noisy(woven, 6.0)
+    strong, _ = under(worn, "noise", curve=({"level": 128, "noise": 6.0},), strength=2.0, reach_frames=0)
+    much = strong.evidence_at(1, 4)
+    assert "more than noise went" in much.words
+    assert much.words.endswith("take less.")
+    assert (much.mask & (fabric != 0)).sum() > 0.95 * much.mask.sum()
+    assert much.mask[48:192, 48:144].mean() > 0.9

@@ -36,6 +36,7 @@ HARBOUR, QUAY, REGATTA, FERRY = range(4)  # shots of the demo reel
 FILM_FRAMES, CAPTURES, VARY = 32, 7, 2
 TREMBLE_PX, EXPOSURE, CAMERA_NOISE = 0.25, 0.012, 1.5  # of the camera before the projector; noise in 8-bit levels
 HALF_SPEED_PICTURES = 48
+LENS_PX = 0.8  # of the camera, at the size of the shots
 TAPE_NOISE = 1.5  # 8-bit levels, new on every frame of a tape
 VIDEO_FRAMES, FILM_ON_TAPE = 40, 40  # of the tape: true interlace, then film over fields
 BEFORE_PAUSE, AFTER_PAUSE, PAUSED, FLASHED = 26, 26, 10, 2  # frames; the camera stood for some and flashed two
@@ -77,7 +78,8 @@ def _on_film(shot: int, time: float, width: int, height: int) -> Rgb:
     return np.asarray(cv2.resize(picture, (width, height), interpolation=cv2.INTER_AREA), np.float32)
 
 
-def _frame(number: int, picture: Rgb, fmt: PictureFormat) -> Frame:
+def as_frame(number: int, picture: Rgb, fmt: PictureFormat) -> Frame:
+    """A picture of R'G'B' 0..1 as a frame."""
     blank = Frame(number, fmt, tuple(np.zeros(shape, np.uint8) for shape in fmt.plane_shapes()))
     return Frame(number, fmt, from_rgb(blank, np.clip(picture, 0, 1)).rounded().planes)
 
@@ -91,9 +93,16 @@ def drawn(shot: int, time: float, fmt: PictureFormat) -> Rgb:
     return _on_film(shot, time, fmt.width, fmt.height)
 
 
+@lru_cache(maxsize=12)
+def painted(shot: int, time: float, fmt: PictureFormat) -> Rgb:
+    """(H, W, 3) float32 0..1: a picture of a shot through the lens, at the size of a format, without film or noise."""
+    soft = cv2.GaussianBlur(_shots()[shot].paint(time), (0, 0), LENS_PX).astype(np.float32) / np.float32(255)
+    return np.asarray(cv2.resize(soft, (fmt.width, fmt.height), interpolation=cv2.INTER_AREA), np.float32)
+
+
 def noisy(number: int, picture: Rgb, fmt: PictureFormat, levels: float) -> Frame:
     """A picture as a frame of a tape, with its noise."""
-    return _frame(number, picture + _noise((SEED, number, 5), picture.shape, levels), fmt)
+    return as_frame(number, picture + _noise((SEED, number, 5), picture.shape, levels), fmt)
 
 
 def captured_home_movie() -> TimeReel:
@@ -117,7 +126,7 @@ def captured_home_movie() -> TimeReel:
         move = np.array([[1, 0, rng.normal(0, TREMBLE_PX)], [0, 1, rng.normal(0, TREMBLE_PX)]])
         moved = cv2.warpAffine(picture, move, size, borderMode=cv2.BORDER_REPLICATE)
         picture = np.asarray(moved * np.float32(1 + rng.normal(0, EXPOSURE)), np.float32)
-        return _frame(number, picture + _noise((SEED, number, 1), picture.shape, CAMERA_NOISE), SMALL_GAUGE)
+        return as_frame(number, picture + _noise((SEED, number, 1), picture.shape, CAMERA_NOISE), SMALL_GAUGE)
 
     truth = {"sets": sets, "film_frames": FILM_FRAMES, "film_speed": 18}
     return TimeReel("harbour-super8-captures", SMALL_GAUGE, len(places), make, truth)
@@ -128,7 +137,7 @@ def regatta_at_half_speed() -> TimeReel:
 
     def make(number: int) -> Frame:
         picture = _on_film(REGATTA, float(number // 2), PAL.width, PAL.height)
-        return _frame(number, picture + _noise((SEED, number, 2), picture.shape, TAPE_NOISE), PAL)
+        return as_frame(number, picture + _noise((SEED, number, 2), picture.shape, TAPE_NOISE), PAL)
 
     repeats = list(range(1, 2 * HALF_SPEED_PICTURES, 2))
     return TimeReel("regatta-half-speed", PAL, 2 * HALF_SPEED_PICTURES, make, {"repeats": repeats, "true_rate": "25/2"})
@@ -152,7 +161,7 @@ def evening_tape() -> TimeReel:
         earlier, later = source(first), source(first + 1)
         picture = later.copy()
         picture[1::2] = earlier[1::2]  # the bottom field comes first
-        return _frame(number, picture, NTSC)
+        return as_frame(number, picture, NTSC)
 
     truth = {"cut": VIDEO_FRAMES, "kinds": ["interlaced", "film"], "field_order": "bottom_first"}
     return TimeReel("evening-tape", NTSC, 2 * VIDEO_FRAMES, make, truth)
@@ -160,7 +169,7 @@ def evening_tape() -> TimeReel:
 
 def film_on_tape(picture: int) -> Frame:
     """A picture of the film on the evening tape, whole, as it was before it was spread over fields."""
-    return _frame(picture, _camera(_shots()[REGATTA].paint(float(picture))), NTSC)
+    return as_frame(picture, _camera(_shots()[REGATTA].paint(float(picture))), NTSC)
 
 
 def _camera(picture: npt.NDArray[np.uint8]) -> Rgb:
@@ -179,7 +188,7 @@ def ferry_with_a_pause() -> TimeReel:
         picture = _on_film(FERRY, float(time), DEMO_FORMAT.width, DEMO_FORMAT.height)
         if number in bad:
             picture = np.asarray(0.35 * picture + np.float32(0.62 - 0.08 * (number - bad[0])), np.float32)
-        return _frame(number, picture, DEMO_FORMAT)
+        return as_frame(number, picture, DEMO_FORMAT)
 
     length = BEFORE_PAUSE + FLASHED + AFTER_PAUSE
     return TimeReel("ferry-with-a-pause", DEMO_FORMAT, length, make, {"bad": bad, "paused_frames": PAUSED})

@@ -96,6 +96,14 @@ class Charting(Protocol):
         ...
 
 
+class Checking(Protocol):
+    """What a whole step may have besides: it checks what it made, and marks places that are to be looked at."""
+
+    def check(self, window: Window, made: Frame, settings: Any) -> Evidence:
+        """Places of a frame that it changed, where something speaks against the result; the words say what."""
+        ...
+
+
 class OnFields(Protocol):
     """What a local step may have besides: on interlaced material it is given each field as a picture of its own."""
 

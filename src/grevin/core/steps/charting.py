@@ -26,6 +26,21 @@ class Line:
     measured: bool = True
 
 
+@dataclass(frozen=True)
+class ByHand:
+    """A curve over levels that a person may draw.
+
+    Attributes:
+        setting: list of the step's settings that holds its points; their first two numbers are place and value.
+        points: (level, value) of the curve that holds.
+        most: largest value.
+    """
+
+    setting: str
+    points: tuple[tuple[float, float], ...]
+    most: float
+
+
 @dataclass(frozen=True, eq=False)
 class Chart:
     """What was found in a shot.
@@ -36,6 +51,8 @@ class Chart:
         lines: over the frames of the shot, in its order, or over levels from black to white.
         places: (h, w) float32 how much each part of the picture does it, in % ; None where that is not known.
         over: what the curves go over.
+        by_hand: the curve that a person may draw, where there is one.
+        sure: how good the measure is, 0..1; None where that is not told.
     """
 
     about: str
@@ -43,6 +60,8 @@ class Chart:
     lines: tuple[Line, ...]
     places: npt.NDArray[np.float32] | None = None
     over: Literal["frames", "levels"] = "frames"
+    by_hand: ByHand | None = None
+    sure: float | None = None
 
     def limits(self) -> tuple[float, float]:
         """Lowest and highest value of all lines."""

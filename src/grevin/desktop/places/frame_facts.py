@@ -8,7 +8,7 @@ from grevin.core.steps.registry import step_by_id
 from grevin.desktop.texts import tr
 from grevin.desktop.work.looks import Look
 
-MOST_NOTES = 3
+MOST_NOTES = 5
 
 
 def frame_facts(look: Look, step: str) -> str:
@@ -27,6 +27,8 @@ def _evidence_words(evidence: Evidence, step: str) -> str:
     if changes_time(step_by_id(step)):
         words = evidence.doubt or evidence.words
         return tr("This frame: {0}", words) if words else ""
+    if step_by_id(step).family == "whole":
+        return tr("This frame: {0}", evidence.words)
     if not evidence.blobs:
         return evidence.doubt or tr("This frame: nothing found.")
     return tr(

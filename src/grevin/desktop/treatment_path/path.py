@@ -116,6 +116,7 @@ class Card(QFrame):
         layout.addWidget(self._facts)
         self.chart = ShotChart()
         self.chart.acted.connect(self.acted)
+        self.chart.drawn.connect(self._take_drawn)
         layout.addWidget(self.chart)
         self._form = SettingsForm(kind.settings_model, timed=kind.family in FAMILIES)
         self._form.key_wanted.connect(self.key_wanted)
@@ -154,6 +155,9 @@ class Card(QFrame):
             self.style().unpolish(self)
             self.style().polish(self)
 
+    def _take_drawn(self, name: str, points: list[tuple[float, float]]) -> None:
+        self.changed.emit(self._form.drawn(name, points))
+
     def show_held(self, held: Callable[[str], bool]) -> None:
         """Which tools are in hand."""
         for key in self._keys:
@@ -168,6 +172,7 @@ class Card(QFrame):
         """A line about the present frame."""
         self._facts.setText(words)
         self._facts.setVisible(bool(words))
+        self._facts.setMinimumHeight(self._facts.heightForWidth(self._facts.width()) if words else 0)
         self.updateGeometry()  # a sentence over several lines needs its height
 
     def mousePressEvent(self, event: QMouseEvent) -> None:

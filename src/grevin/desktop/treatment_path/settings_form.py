@@ -118,6 +118,8 @@ class SettingsForm(QWidget):
             line = QLineEdit()
             line.setPlaceholderText(" ".join(item.model_fields) + "; …")
             line.editingFinished.connect(partial(self._emit_typed, name, line, item.typed))
+            line.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+            line.setMinimumWidth(LEAST_WIDTH)
             return line
         if is_list(annotation) and not is_numbers(annotation):
             rows = DrawnRows(tr("none drawn"))
@@ -196,6 +198,19 @@ class SettingsForm(QWidget):
         except SettingsError as fault:
             field.setToolTip(f"{fault.what} {fault.hint}")
             self._emit(name, field.text())
+
+    def drawn(self, name: str, points: list[tuple[float, float]]) -> dict[str, Any]:
+        """A list of typed things whose first two numbers were drawn, each with the rest of what lay nearest to it."""
+        field = self._model.model_fields[name]
+        item = typed_item(field.annotation)
+        assert item is not None
+        first, second = list(item.model_fields)[:2]
+        old = [one.model_dump() for one in getattr(self._shown, name)]
+        things = []
+        for place, value in points:
+            nearest: dict[str, float] = min(old, key=lambda one: abs(one[first] - place), default={})
+            things.append({**nearest, first: place, second: value})
+        return {name: tuple(things)}
 
     def show_values(self, settings: Settings) -> None:
         """Set the controls without emitting."""

@@ -22,6 +22,7 @@ Blocks = npt.NDArray[np.float32]
 
 SIDE = 16  # px of a place
 PLAIN_SHARE = 0.15  # of the places, the plainest at each level: in them the noise is measured
+DRAWN_SHARE = 0.6  # the same where a person drew where to measure
 LINE_SHARE = 0.6  # of the places, the plainer at each level: from them it is told what texture adds
 LEVEL_BINS = 8  # of the range, each with its own plain places
 DARKEST, BRIGHTEST = 20.0, 240.0  # 8-bit levels between which nothing of the noise is clipped
@@ -77,8 +78,9 @@ def samples_of(here: Frame, there: Frame, flow: Flow, seen: Mask | None = None) 
     level = 0.5 * (first.mean(axis=(1, 2)) + second.mean(axis=(1, 2)))
     good = (level > DARKEST) & (level < BRIGHTEST) & (np.ptp(first - second, axis=(1, 2)) > 0)
     good &= ((first < 1) | (first > 254)).mean(axis=(1, 2)) < CLIPPED_SHARE
-    rest = _without_plane(first + second).var(axis=(1, 2)) / 2
-    chosen, plain = (_plainest(rest, level, good, share) for share in (LINE_SHARE, PLAIN_SHARE))
+    rest = flatness(first + second)
+    shares = (LINE_SHARE, PLAIN_SHARE) if seen is None else (1.0, DRAWN_SHARE)
+    chosen, plain = (_plainest(rest, level, good, share) for share in shares)
     if int(plain.sum()) < FEWEST_PLAIN:
         return None
     luma_power = _power(first[chosen] - second[chosen])
@@ -118,6 +120,11 @@ def _plainest(
         if inside.any():
             chosen |= inside & (rest <= np.quantile(rest[inside], share))
     return chosen
+
+
+def flatness(sums: Blocks) -> npt.NDArray[np.float32]:
+    """(N,) variance of the mean of two frames in places, without slopes; `sums` are (N, SIDE, SIDE) of both frames."""
+    return np.asarray(_without_plane(sums).var(axis=(1, 2)) / 2, np.float32)
 
 
 def _without_plane(blocks: Blocks) -> Blocks:

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from typing import ClassVar
 
+import cv2
 import numpy as np
 
 from grevin.core.measure.lighting.curves import FOOT, terms
@@ -19,6 +20,7 @@ from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, Stage
 from grevin.core.steps.charting import Chart, Line
+from grevin.core.steps.evidence import Evidence
 from grevin.core.steps.flicker.at_rest import brought_to_rest
 from grevin.core.steps.flicker.settings import FlickerSettings
 from grevin.core.steps.flicker.study import blocks_of, figures_of, studied
@@ -27,6 +29,7 @@ from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.seen import Arrays, Shotwise, Window
 from grevin.core.steps.settings import Settings
 
+LEAST_PLACE_PCT, STANDS_OUT = 1.0, 2.0  # of the light, and times the middle of all places: what is marked
 LEAST_CHANGE = 0.25  # 8-bit levels: a frame that would change by less is left bit for bit
 
 
@@ -78,6 +81,18 @@ class FlickerStep:
             return None
         lines = (Line("light of the frame", light[:, 0]), Line("light of the scene", light[:, 1], measured=False))
         return Chart("light against the mean of the shot", "levels", lines, study["places"])
+
+    def check(self, window: Window, made: Frame, settings: FlickerSettings) -> Evidence:
+        """Where the shot flickers, by more than the rest of it."""
+        frame, places = window.frame(), window.study()["places"]
+        height, width = frame.format.height, frame.format.width
+        if not places.size:
+            return Evidence(np.zeros((height, width), np.bool_), words="it was not told where the shot flickers.")
+        marked = (places > max(LEAST_PLACE_PCT, STANDS_OUT * float(np.median(places)))).astype(np.uint8)
+        down, across = np.unravel_index(int(np.argmax(places)), places.shape)
+        x, y = (int(across) + 0.5) * width / places.shape[1], (int(down) + 0.5) * height / places.shape[0]
+        mask = cv2.resize(marked, (width, height), interpolation=cv2.INTER_NEAREST).astype(np.bool_)
+        return Evidence(mask, words=f"the shot flickers by {float(places.max()):.1f} % at {x:.0f}, {y:.0f}, at most.")
 
     def propose(self, facts: ShotFacts) -> Suggestion | None:
         """Where the survey found flicker."""

@@ -38,7 +38,7 @@ class GrainStep:
     id: ClassVar[str] = "grain"
     label: ClassVar[str] = "Grain given back"
     fault: ClassVar[str] = "The picture looks like wax without its grain"
-    version: ClassVar[int] = 1
+    version: ClassVar[int] = 2
     family: ClassVar[Family] = "whole"
     stage: ClassVar[Stage] = "finish"
     settings_model: ClassVar[type[Settings]] = GrainSettings
@@ -107,4 +107,4 @@ def _plain(settings: GrainSettings, fmt: PictureFormat) -> NoiseModel:
     colour = COLOUR_SHARE if fmt.model == "yuv" else 1.0
     sigma = settings.plain_levels * np.array([[1.0], [colour], [colour]])
     spectrum = np.stack([plain_spectrum(settings.plain_px)] * PLANES)
-    return NoiseModel(np.array([128.0]), sigma, spectrum, np.array([1]))
+    return NoiseModel(np.array([128.0]), sigma, spectrum, np.array([1]), np.zeros(1))

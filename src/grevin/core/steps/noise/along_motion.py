@@ -1,4 +1,7 @@
-"""The mean of a thing over the frames around, as far as they show it, and how much noise is left in it."""
+"""The mean of a thing over the frames around, as far as they show it, and how much noise is left in it.
+
+Frames that share their noise count as one where nothing moves: their mean has no less of it.
+"""
 
 from __future__ import annotations
 
@@ -17,6 +20,7 @@ NEAR_PX, COARSE_NEAR_PX = 7, 15  # sides of the surroundings in which a place is
 BLURRED = 0.75  # variance of noise that is left by reading between pixels, of cubic interpolation, in the mean
 LEAST = 0.02  # weights below it count nothing
 OUTSIDE_PX = 1.0  # a place that lies so far off the other picture is not seen there
+APART_PX = 1.0  # motion after which standing noise lies on another place, times the root of a grain's area
 
 
 @dataclass(frozen=True, eq=False)
@@ -30,6 +34,21 @@ class Meaned:
 
     plane: Plane
     share: Plane
+
+
+@dataclass(frozen=True, eq=False)
+class Around:
+    """Another frame.
+
+    Attributes:
+        planes: of it, 8-bit levels.
+        flow: to it, in pixels of the first plane.
+        hold: of how many changes of the noise it lies away; 0 where it shares that of the frame itself.
+    """
+
+    planes: list[Plane]
+    flow: Flow
+    hold: int = 1
 
 
 def ways(window: Window, reach: int) -> Iterator[tuple[int, Flow]]:
@@ -59,42 +78,76 @@ def near_px(grains: float) -> int:
 
 
 def meaned(
-    planes: list[Plane], others: Iterable[tuple[list[Plane], Flow]], sigmas: list[Plane], sides: list[int]
+    planes: list[Plane], others: Iterable[Around], sigmas: list[Plane], sides: list[int]
 ) -> list[Meaned]:  # fmt: skip
     """Planes of a frame, each in the mean over what the others show of it.
 
     Args:
         planes: of the frame, 8-bit levels.
-        others: planes of another frame, and the flow to it in pixels of the first plane.
+        others: the frames around, those that share their noise one after the other.
         sigmas: (H, W) standard deviation of the noise in each plane.
         sides: px of the surroundings in which each plane is compared.
     """
-    sums = [plane.copy() for plane in planes]
-    weights = [np.ones_like(plane) for plane in planes]
-    squares = [np.ones_like(plane) for plane in planes]
-    for theirs, flow in others:
+    sums = [_Sum(plane) for plane in planes]
+    for around in others:
         trust: Plane | None = None
-        for place, (own, other, sigma, side) in enumerate(zip(planes, theirs, sigmas, sides, strict=True)):
+        for place, (own, other, sigma, side) in enumerate(zip(planes, around.planes, sigmas, sides, strict=True)):
+            flow = _sized(around.flow, own.shape)
             moved, seen = _moved(other, flow, own.shape)
             weight = _trust(own, moved, sigma, side) * seen
             if place == 0:
                 trust = weight
             else:  # colour is believed no more than brightness is
                 weight = np.minimum(weight, cv2.resize(trust, own.shape[::-1], interpolation=cv2.INTER_AREA))  # type: ignore[arg-type]
-            sums[place] += weight * moved
-            weights[place] += weight
-            squares[place] += BLURRED * weight * weight
-    return [
-        Meaned(total / weight, square / (weight * weight))
-        for total, weight, square in zip(sums, weights, squares, strict=True)
-    ]
+            sums[place].add(moved, weight, flow, around.hold)
+    return [one.mean() for one in sums]
+
+
+class _Sum:
+    """A weighted mean that grows, and the squares by which its noise is told."""
+
+    def __init__(self, plane: Plane) -> None:
+        self._total = plane.copy()
+        self._weight = np.ones_like(plane)
+        self._squares = np.zeros_like(plane)
+        self._own = np.ones_like(plane)  # weight of those that share the noise of the frame itself
+        self._held: Plane | None = None  # the same of the hold that is being added
+        self._hold = 0
+
+    def add(self, moved: Plane, weight: Plane, flow: Flow, hold: int) -> None:
+        self._total += weight * moved
+        self._weight += weight
+        if hold != self._hold:
+            self._close()
+            self._hold, self._held = hold, None
+        before = self._own if hold == 0 else self._held
+        if before is None:
+            self._held = weight
+            return
+        still = np.maximum(0.0, 1.0 - np.hypot(flow[..., 0], flow[..., 1]) / np.float32(APART_PX)).astype(np.float32)
+        self._squares += BLURRED * np.square((1.0 - still) * weight)
+        before += still * weight
+
+    def _close(self) -> None:
+        if self._held is not None:
+            self._squares += BLURRED * self._held * self._held
+
+    def mean(self) -> Meaned:
+        self._close()
+        squares = self._squares + self._own * self._own
+        return Meaned(self._total / self._weight, squares / (self._weight * self._weight))
+
+
+def _sized(flow: Flow, shape: tuple[int, ...]) -> Flow:
+    """A flow in the size of a plane."""
+    if flow.shape[:2] == shape:
+        return flow
+    scale = np.array([shape[1] / flow.shape[1], shape[0] / flow.shape[0]], np.float32)
+    return np.asarray(cv2.resize(flow, shape[::-1], interpolation=cv2.INTER_AREA) * scale, np.float32)
 
 
 def _moved(plane: Plane, flow: Flow, shape: tuple[int, ...]) -> tuple[Plane, Plane]:
     """A plane of another frame moved onto this one, and (H, W) where it is seen there."""
-    if flow.shape[:2] != shape:
-        scale = np.array([shape[1] / flow.shape[1], shape[0] / flow.shape[0]], np.float32)
-        flow = np.asarray(cv2.resize(flow, shape[::-1], interpolation=cv2.INTER_AREA) * scale, np.float32)
     across, down = positions(flow)
     moved = cv2.remap(plane, across, down, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
     height, width = shape

@@ -15,7 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from grevin.core.measure.noise.cosines import PART
-from grevin.core.measure.noise.model import PLANES, NoiseModel, unpacked
+from grevin.core.measure.noise.model import PLANES, NoiseModel
 from grevin.core.measure.noise.over_shot import measured
 from grevin.core.motion.flow import Flow
 from grevin.core.picture.format import PictureFormat
@@ -23,15 +23,19 @@ from grevin.core.picture.frame import Frame
 from grevin.core.picture.levels import Plane, levels_of, with_levels
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, Stage
-from grevin.core.steps.charting import LEFT_ALONE, Chart, Line
-from grevin.core.steps.noise.along_motion import meaned, near_px, ways
+from grevin.core.steps.charting import Chart
+from grevin.core.steps.evidence import Evidence
+from grevin.core.steps.noise.along_motion import Around, meaned, near_px, ways
+from grevin.core.steps.noise.checking import checked
+from grevin.core.steps.noise.curve import drawn, model_for
+from grevin.core.steps.noise.holds import Holds, frames_of
 from grevin.core.steps.noise.settings import NoiseSettings
 from grevin.core.steps.noise.shrinking import COARSE_STEP, FINE_STEP, shrunk
+from grevin.core.steps.noise.telling import LEAST_SIGMA, chart_of, words_of
 from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.seen import Arrays, Shotwise, Window
 from grevin.core.steps.settings import Settings
 
-LEAST_SIGMA = 0.45  # 8-bit levels: rounding alone is .29 (the root of a twelfth), a codec's little more
 NOISY_SIGMA = 2.0  # 8-bit levels of a survey from which noise is proposed to be taken
 LEVEL_PX = 5  # side of the surroundings whose level says how much noise there is
 FINE_PX, COARSE_PX = 3.0, 6.0  # periods up to which noise is fine, and from which it is coarse
@@ -43,14 +47,14 @@ class NoiseStep:
     id: ClassVar[str] = "noise"
     label: ClassVar[str] = "Grain and noise"
     fault: ClassVar[str] = "Grain or noise hides the picture, or costs too many bits"
-    version: ClassVar[int] = 1
+    version: ClassVar[int] = 2
     family: ClassVar[Family] = "whole"
     stage: ClassVar[Stage] = "signal"
     settings_model: ClassVar[type[Settings]] = NoiseSettings
 
     def reach(self, settings: NoiseSettings) -> int:
-        """Frames that are averaged."""
-        return settings.reach_frames
+        """Frames that may be averaged: as many changes of the noise as are asked for, which may stand for some."""
+        return frames_of(settings)
 
     def learn(self, shot: Shotwise, settings: NoiseSettings, progress: Progress) -> Arrays:
         """The noise of a shot."""
@@ -61,11 +65,16 @@ class NoiseStep:
         def flow(number: int) -> Flow:
             return shot.window(number).motion(1, "steady")
 
-        return shot.kept("noise", lambda: measured(shot.frames, frame, flow, shot.seen, progress))
+        renews = settings.renews_every_frames
+        found = shot.kept(f"noise {renews}", lambda: measured(shot.frames, frame, flow, shot.seen, progress, renews))
+        depth = shot.window(shot.frames.start).format.bit_depth
+        first = np.array(shot.frames.start)
+        return {**found, "first": first, "depth": np.array(depth), "drawn": drawn(settings.curve)}
 
     def render(self, window: Window, settings: NoiseSettings) -> Frame:
         """The frame without its noise; itself where none was measured."""
-        frame, model = window.frame(), unpacked(window.study())
+        frame, study = window.frame(), window.study()
+        model = model_for(study)
         places = [] if model is None else _taken(model, frame.format, settings)
         if model is None or not places:
             return frame
@@ -74,11 +83,12 @@ class NoiseStep:
         strengths = [_strength(place, frame.format, settings) for place in places]
         sigmas = _sigmas(model, levels[0], own, places, strengths)
 
-        def theirs(offset: int) -> list[Plane]:
-            around = levels_of(window.frame(offset))
-            return [around[place] for place in places]
+        def around(offset: int, flow: Flow) -> Around:
+            theirs = levels_of(window.frame(offset))
+            return Around([theirs[place] for place in places], flow, holds.of(offset))
 
-        others = ((theirs(offset), flow) for offset, flow in ways(window, settings.reach_frames))
+        holds = Holds(window, study)
+        others = (around(offset, flow) for offset, flow in ways(window, holds.reach(settings)))
         sides = [near_px(model.grain_area(place)) for place in places]
         made = meaned(own, others, sigmas, sides)
         quiet = {}
@@ -88,34 +98,23 @@ class NoiseStep:
             quiet[place] = shrunk(mean.plane, sigma * sigma * mean.share, spectrum, step)
         return with_levels(frame, levels, quiet)
 
+    def check(self, window: Window, made: Frame, settings: NoiseSettings) -> Evidence:
+        """Where more than noise went."""
+        frame, model = window.frame(), model_for(window.study())
+        height, width = frame.format.height, frame.format.width
+        if made is frame or model is None:
+            return Evidence(np.zeros((height, width), np.bool_), words="left as it is.")
+        before, after = levels_of(frame)[0], levels_of(made)[0]
+        (sigma,) = _sigmas(model, before, [before], [0], [1.0])
+        return checked(before, after, sigma, model.grain_area(0))
+
     def tell(self, study: Arrays, rate: float) -> tuple[str, ...]:
         """What was measured in a shot, in words."""
-        model = unpacked(study)
-        if model is None:
-            return ("No plain place was found in which noise could be measured.", LEFT_ALONE)
-        size = model.typical
-        if max(model.size(plane) for plane in range(PLANES)) < LEAST_SIGMA:
-            return (f"No noise in this shot above its rounding: {size:.2f} levels.", LEFT_ALONE)
-        most, least = int(np.argmax(model.sigma[0])), int(np.argmin(model.sigma[0]))
-        words = f"Noise of {size:.1f} levels"
-        if model.sigma[0, most] > 1.25 * model.sigma[0, least]:
-            words += (f", from {model.sigma[0, least]:.1f} at level {model.levels[least]:.0f} to "
-                      f"{model.sigma[0, most]:.1f} at level {model.levels[most]:.0f}")  # fmt: skip
-        colour = float(np.hypot(model.size(1), model.size(2)) / np.sqrt(2))
-        return (
-            f"{words}, {_grain_words(model)}; {colour:.1f} in colour.",
-            f"Measured in {int(model.samples.sum())} plain places of {len(model.levels)} levels.",
-        )
+        return words_of(study, rate)
 
     def chart(self, study: Arrays) -> Chart | None:
-        """The noise at each level."""
-        model = unpacked(study)
-        if model is None:
-            return None
-        luma, blue, red = (model.at(np.arange(0, 256, 4, dtype=np.float32), plane) for plane in range(PLANES))
-        colour = np.sqrt(0.5 * (blue * blue + red * red)).astype(np.float32)
-        lines = (Line("noise of brightness", luma), Line("noise of colour", colour, measured=False))
-        return Chart("noise from black to white", "levels", lines, over="levels")
+        """The noise at each level, for a hand to draw on."""
+        return chart_of(study)
 
     def propose(self, facts: ShotFacts) -> Suggestion | None:
         """Where the survey measured noise that shows."""
@@ -161,13 +160,3 @@ def _weighted(spectrum: npt.NDArray[np.float64], settings: NoiseSettings) -> Pla
     share = np.clip((period - FINE_PX) / (COARSE_PX - FINE_PX), 0.0, 1.0)
     factor = settings.finest + (settings.coarsest - settings.finest) * share
     return np.asarray(spectrum * factor**2, np.float32)
-
-
-def _grain_words(model: NoiseModel) -> str:
-    """White, or how large the grain is."""
-    spectrum = model.spectrum[0]
-    fine = float(spectrum[5:, 5:].mean())
-    coarse = float(spectrum[:3, :3].mean())
-    if fine > 0.6 * coarse:
-        return "as fine as the picture's own pixels"
-    return f"{'a little' if fine > 0.2 * coarse else 'much'} coarser than the picture's own pixels"

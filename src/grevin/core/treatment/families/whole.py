@@ -6,6 +6,7 @@ import numpy as np
 
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.levels import level_unit
+from grevin.core.steps.evidence import Evidence
 from grevin.core.treatment.regions import blended
 from grevin.core.treatment.step_source import Acted, StepSource
 
@@ -19,6 +20,18 @@ class WholeSource(StepSource):
         if made is frame:
             return frame
         return blended(frame, made, self._allowed(number))
+
+    def evidence(self, number: int) -> Evidence | None:
+        """Places of a frame that is changed, at which the step itself has something against the result."""
+        check = getattr(self.step, "check", None)
+        if check is None or (self.learns and not self.is_studied(number)) or not self._acts_on(number):
+            return None
+
+        def make() -> Evidence:
+            window, made = self.window(number), self.frame(number)
+            return check(window, made, self.settings_at(number))  # type: ignore[no-any-return]
+
+        return self._cache.get(f"check/{self.key(number)}", make, lambda evidence: evidence.nbytes)
 
     def acted(self, before: int, behind: int) -> Acted:
         """Where the picture may be another, and by how much it is."""
