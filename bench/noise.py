@@ -1,19 +1,24 @@
-"""Known noise laid over clean footage, measured and taken: the suite `noise`; clean footage beside it.
+"""Known noise laid over clean footage, measured, taken and given back: the suite `noise`; clean footage beside it.
 
-Only clips that rules were not set on. What is compared: OpenCV's non-local means over five frames, told the noise.
+Only clips that rules were not set on. What is compared: OpenCV's non-local means over five frames, of brightness and in
+colour, and that of the FFmpeg libraries, each at the better of two strengths.
 """
 
 from __future__ import annotations
 
 import time
 from dataclasses import replace
+from itertools import pairwise
 from typing import Any
 
 import cv2
 import numpy as np
+from skimage.metrics import structural_similarity
 
 from bench.clips import REPORTS, long_run, worn
+from bench.noise_compared import non_local_means
 from bench.over_clips import over_clips
+from grevin.core.measure.noise.cosines import COSINES, PART
 from grevin.core.measure.noise.model import NoiseModel, unpacked
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
@@ -23,13 +28,16 @@ from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 
 LENGTH = 13  # frames; the one in the middle is looked at
+HELD, HELD_LENGTH = 3, 25  # frames for which noise stands in one kind, and of its clip
 SEED = 2203  # of the first clip; each has its own
 KINDS: tuple[tuple[str, float, float], ...] = (  # levels of noise, px of its grain
     ("clean", 0.0, 0.0), ("3", 3.0, 0.0), ("5", 5.0, 0.0), ("10", 10.0, 0.0), ("20", 20.0, 0.0),
-    ("10 grain .7", 10.0, 0.7), ("10 grain 1.2", 10.0, 1.2),
+    ("10 grain .7", 10.0, 0.7), ("10 grain 1.2", 10.0, 1.2), ("10 fresh", 10.0, 0.0), ("10 held 3", 10.0, 0.0),
 )  # fmt: skip
+HELD_KINDS = "10 fresh", "10 held 3"  # over more frames, for noise that stands needs them
 COMPARED = "10"  # with non-local means
-STRENGTHS = 0.7, 1.0  # times the noise, of which the better one counts for those
+GIVEN_BACK = "10 grain .7"  # and the grain of which is made anew
+BACK = 3  # frames of it
 
 
 def names() -> list[str]:
@@ -47,10 +55,14 @@ def run_noise(wanted: list[str], progress: Progress) -> tuple[dict[str, Any], No
 
     def measure(name: str) -> int:
         clip = next(one for one in REPORTS if one.name == name)
-        source = worn(long_run(clip, LENGTH), replace(clip.wear, grain=0.0), SEED, name)
-        clean = [source.frame(number) for number in range(len(source))]
+        source = worn(long_run(clip, HELD_LENGTH), replace(clip.wear, grain=0.0), SEED, name)
+        every = [source.frame(number) for number in range(len(source))]
+        first = (len(every) - LENGTH) // 2
         for kind, sigma, grain_px in KINDS:
-            frames = noisy(clean, sigma, grain_px, SEED + REPORTS.index(clip)) if sigma else clean
+            clean = every if kind in HELD_KINDS else every[first : first + LENGTH]
+            hold = HELD if kind == "10 held 3" else 1
+            seed = SEED + 7 * REPORTS.index(clip)
+            frames = noisy(clean, sigma, grain_px, seed, hold) if sigma else clean
             rows.append({"clip": name, "kind": kind, **_figures(clean, frames, sigma, kind)})
         return len(rows)
 
@@ -64,22 +76,30 @@ def run_noise(wanted: list[str], progress: Progress) -> tuple[dict[str, Any], No
     return {**data, "together": together}, None
 
 
-def noisy(frames: list[Frame], sigma: float, grain_px: float, seed: int) -> list[Frame]:
-    """Frames under noise of 8-bit levels in all planes, new on each."""
+def noisy(frames: list[Frame], sigma: float, grain_px: float, seed: int, hold: int = 1) -> list[Frame]:
+    """Frames under noise of 8-bit levels in all planes, new on each, or on each of so many."""
     rng = np.random.default_rng(seed)
-    made = []
-    for frame in frames:
+    made: list[Frame] = []
+    noise: list[np.ndarray] = []
+    for number, frame in enumerate(frames):
         fmt = frame.format
-        unit = 1 << (fmt.bit_depth - 8)
-        planes = []
-        for plane in frame.planes:
-            noise = rng.standard_normal(plane.shape).astype(np.float32)
-            if grain_px:
-                blurred = np.asarray(cv2.GaussianBlur(noise, (0, 0), grain_px), np.float32)
-                noise = blurred / blurred.std()
-            planes.append(np.clip(plane.astype(np.float32) + np.float32(sigma * unit) * noise, 0, fmt.max_code))
+        unit = np.float32(sigma * (1 << (fmt.bit_depth - 8)))
+        if number % hold == 0:
+            noise = [_grain(rng, plane.shape, grain_px) for plane in frame.planes]
+        planes = (
+            np.clip(plane.astype(np.float32) + unit * one, 0, fmt.max_code)
+            for plane, one in zip(frame.planes, noise, strict=True)
+        )
         made.append(frame.with_planes(tuple(planes)).rounded())
     return made
+
+
+def _grain(rng: np.random.Generator, shape: tuple[int, ...], grain_px: float) -> np.ndarray:
+    noise = rng.standard_normal(shape).astype(np.float32)
+    if not grain_px:
+        return noise
+    blurred = np.asarray(cv2.GaussianBlur(noise, (0, 0), grain_px), np.float32)
+    return np.asarray(blurred / blurred.std(), np.float32)
 
 
 def _figures(clean: list[Frame], frames: list[Frame], sigma: float, kind: str) -> dict[str, float]:
@@ -100,10 +120,42 @@ def _figures(clean: list[Frame], frames: list[Frame], sigma: float, kind: str) -
             _levels(frames[middle], 1) - _levels(clean[middle], 1)
         )
     if kind == COMPARED:
-        eight = [np.clip(np.rint(_levels(frame, 0)), 0, 255).astype(np.uint8) for frame in frames]
-        others = (cv2.fastNlMeansDenoisingMulti(eight, middle, 5, h=times * sigma) for times in STRENGTHS)
-        found["over_means"] = found["db"] - max(_db(np.asarray(one, np.float32) - right) for one in others)
+        others = non_local_means(frames, middle, sigma)
+        found |= {
+            f"over_{name}": found["db"] - max(_db(one - right) for one in those) for name, those in others.items()
+        }
+        found["ssim"] = float(structural_similarity(right, after, data_range=255))  # type: ignore[no-untyped-call]
+    if kind == GIVEN_BACK:
+        found |= _given_back(clean, frames, middle)
     return {name: round(value, 3) for name, value in found.items()}
+
+
+def _given_back(clean: list[Frame], frames: list[Frame], middle: int) -> dict[str, float]:
+    """By how much grain that is given back differs from what was there: level in thirds of the range, spectrum."""
+    steps = (TreatmentStep.make("noise"), TreatmentStep.make("grain"))
+    chain = Chain(MemorySource(frames, "given back"), Treatment(steps=steps))
+    numbers = range(middle, middle + BACK)
+    added = [_levels(chain.result.frame(n), 0) - _levels(chain.view_points[1].frame(n), 0) for n in numbers]
+    there = [_levels(frames[n], 0) - _levels(clean[n], 0) for n in numbers]
+    right = _levels(clean[middle], 0)
+    edges = np.quantile(right, [0, 1 / 3, 2 / 3, 1])
+    parts = [(right >= low) & (right <= high) for low, high in pairwise(edges)]
+    off = [float(added[0][part].std() / there[0][part].std() - 1) for part in parts]
+    ours, theirs = _spectrum(added), _spectrum(there)
+    seen = theirs > 0.02 * theirs.max()  # below it the rounding of the frames speaks
+    apart = float(np.abs(10 * np.log10(ours[seen] / theirs[seen])).mean())
+    alike = float(np.corrcoef(added[0].ravel(), added[1].ravel())[0, 1])
+    return {"back_level_percent": 100 * max(map(abs, off)), "back_spectrum_db": apart, "back_alike": abs(alike)}
+
+
+def _spectrum(pictures: list[np.ndarray]) -> np.ndarray:
+    """(PART, PART) mean power of cosines."""
+    height, width = (size // PART * PART for size in pictures[0].shape)
+    power = np.zeros((PART, PART))
+    for picture in pictures:
+        blocks = picture[:height, :width].reshape(height // PART, PART, width // PART, PART).swapaxes(1, 2)
+        power += np.square(COSINES @ blocks @ COSINES.T).mean(axis=(0, 1))
+    return power
 
 
 def _error(model: NoiseModel | None, sigma: float) -> float:
@@ -122,8 +174,11 @@ def _together(kind: str, rows: list[dict[str, Any]], sigma: float) -> dict[str, 
     }
     found |= {f"{kind}_gain_worst": round(min(row["gain"] for row in rows), 2)}
     found |= {f"{kind}_curve_error_median": round(float(np.median([row["error"] for row in rows])), 2)}
-    if kind == COMPARED:
-        found["10_over_non_local_means"] = round(float(np.mean([row["over_means"] for row in rows])), 2)
+    more = [name for name in rows[0] if name.startswith(("over_", "back_", "ssim"))]
+    for name in more:
+        values = [row[name] for row in rows]
+        worst = max(values) if name.startswith("back_") else min(values)
+        found |= {f"{kind}_{name}": round(float(np.mean(values)), 3), f"{kind}_{name}_worst": round(worst, 3)}
     return found
 
 

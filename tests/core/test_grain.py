@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 import pytest
 
-from grevin.core.measure.noise.made import grain, plain_spectrum
-from grevin.core.measure.noise.model import unpacked
+from grevin.core.measure.noise.made import grains, plain_spectrum
+from grevin.core.measure.noise.model import NoiseModel, unpacked
 from grevin.core.picture.frame import Frame
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.treatment.chain import Chain
@@ -77,8 +78,29 @@ def test_plain_grain_has_the_level_and_size_that_were_asked_for(clean: list[Fram
 
 
 def test_larger_grain_is_the_same_grain_larger() -> None:
-    spectrum = plain_spectrum(0.8)
-    one, large = (grain((256, 256), spectrum, size, (1, 2)) for size in (1.0, 2.0))
+    known = np.array([128.0]), np.ones((3, 1)), np.stack([plain_spectrum(0.8)] * 3), np.array([1]), np.zeros(1)
+    (one,), (large,) = (grains([(256, 256)], NoiseModel(*known, np.eye(3)), size, (1, 2)) for size in (1.0, 2.0))
     near = [float(np.corrcoef(made[:, 2:].ravel(), made[:, :-2].ravel())[0, 1]) for made in (one, large)]
     assert near[1] > near[0] + 0.25
     assert float(large.std()) == pytest.approx(1.0)
+
+
+def test_planes_go_together_as_they_did(clean: list[Frame]) -> None:
+    rng = np.random.default_rng(9)
+    worn = []
+    for frame in clean:
+        luma = rng.standard_normal((240, 320))
+        small = 2 * cv2.resize(luma, (160, 120), interpolation=cv2.INTER_AREA)
+        blue, red = (part * small + np.sqrt(1 - part**2) * rng.standard_normal((120, 160)) for part in (0.6, -0.4))
+        grained = (plane + 7 * noise for plane, noise in zip(frame.planes, (luma, blue, red), strict=True))
+        worn.append(frame.with_planes(tuple(np.clip(plane, 0, 255) for plane in grained)).rounded())
+    chain = given_back(worn)
+    before, behind = chain.view_points[1].frame(4), chain.result.frame(4)
+    added = [np.asarray(one, np.float64) - other for one, other in zip(behind.planes, before.planes, strict=True)]
+    small = cv2.resize(added[0], (160, 120), interpolation=cv2.INTER_AREA)
+    found = np.corrcoef([small.ravel(), added[1].ravel(), added[2].ravel()])
+    assert found[0, 1] == pytest.approx(0.6, abs=0.1)
+    assert found[0, 2] == pytest.approx(-0.4, abs=0.1)
+    assert found[1, 2] == pytest.approx(-0.24, abs=0.1)
+    for plane in added:
+        assert float(plane.std()) == pytest.approx(7.0, rel=0.08)

@@ -55,7 +55,7 @@ def test_clean_input_comes_back_as_the_very_same_frames(step: str, clean: Memory
     for number in range(len(clean)):
         assert chain.result.frame(number) is chain.source.frame(number)
         evidence = chain.evidence_at(1, number)
-        assert (evidence is None) == (step not in LOCAL)
+        assert evidence is not None or step not in LOCAL
         assert evidence is None or not evidence.mask.any()
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -12,19 +14,49 @@ from pytestqt.qtbot import QtBot
 
 from grevin.core.media.opening import open_reel
 from grevin.core.picture.frame import Frame
+from grevin.core.picture.halving import halved
 from grevin.demo.light_reels import light_reels, steady
+from grevin.demo.noise_reels import Rgb, noise_reels
+from grevin.demo.time_reels import PAL, as_frame
 from grevin.desktop.window import Window
 from tests.conftest import write_video
 from tests.desktop.conftest import settle
 
 FRAMES = 24
+PART = (300, 40, 416, 320)  # left, top, width, height: px of the reels of noise
 STUDY_MS = 60_000
 
 
 def drawn(folder: Path, name: str) -> Path:
-    """The first frames of one of the demo's reels of light."""
+    """The first frames of one of the demo's reels of light, at half its size: a quarter of the time."""
     (reel,) = (one for one in light_reels() if one.name == name)
-    return write_video(folder / f"{name}.mkv", [reel.make(number) for number in range(FRAMES)])
+    return write_video(folder / f"{name}.mkv", [halved(reel.make(number)) for number in range(FRAMES)])
+
+
+def part_of(frame: Frame) -> Frame:
+    """A part of a frame of the reels of noise, which a smaller size would change."""
+    fmt = replace(frame.format, width=PART[2], height=PART[3])
+    left, top, width, height = PART
+    planes = [frame.planes[0][top : top + height, left : left + width]]
+    planes += [p[top // 2 : (top + height) // 2, left // 2 : (left + width) // 2] for p in frame.planes[1:]]
+    return Frame(frame.number, fmt, tuple(np.ascontiguousarray(plane) for plane in planes))
+
+
+def noisy_reel(folder: Path, name: str, length: int) -> tuple[Path, list[Frame]]:
+    """A part of the first frames of one of the demo's reels of noise: the file, and its frames."""
+    (reel,) = (one for one in noise_reels() if one.name == name)
+    frames = [part_of(reel.make(number)) for number in range(length)]
+    return write_video(folder / f"{name}.mkv", frames), frames
+
+
+def without_noise(picture: Callable[[int], Rgb], length: int) -> list[Frame]:
+    """The frames as they would be without noise."""
+    return [part_of(as_frame(number, picture(number), PAL)) for number in range(length)]
+
+
+def away(frame: Frame, truth: Frame, plane: int = 0) -> float:
+    """Levels rms by which a frame is not what it should be."""
+    return float(np.sqrt(np.mean(np.square(frame.planes[plane].astype(np.float32) - truth.planes[plane]))))
 
 
 def studied(qtbot: QtBot, window: Window) -> None:
@@ -54,7 +86,7 @@ def written(qtbot: QtBot, window: Window, path: Path) -> list[Frame]:
 
 def at_rest(shot: int, pace: float) -> list[Frame]:
     """The frames as they would be in light at rest."""
-    return [steady(shot, pace, number) for number in range(FRAMES)]
+    return [halved(steady(shot, pace, number)) for number in range(FRAMES)]
 
 
 def off(frames: list[Frame], truth: list[Frame], where: tuple[slice, slice] = (slice(None), slice(None))) -> float:

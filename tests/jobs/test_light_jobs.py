@@ -57,7 +57,7 @@ def test_lamps_in_one_corner(qtbot: QtBot, new_window, tmp_path: Path) -> None:
     made = written(qtbot, window, tmp_path / "lamp.mkv")
     truth = at_rest(QUAY, 1.0)
     corners = [
-        (rows, columns) for rows in (slice(0, 150), slice(-150, None)) for columns in (slice(0, 200), slice(-200, None))
+        (rows, columns) for rows in (slice(0, 75), slice(-75, None)) for columns in (slice(0, 100), slice(-100, None))
     ]
     lit = max(corners, key=lambda where: off(before, truth, where))
     assert off(made, truth, lit) < 0.5 * off(before, truth, lit)

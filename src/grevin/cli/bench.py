@@ -16,7 +16,7 @@ from grevin.core.progress import Progress
 
 def bench(
     suite: Annotated[
-        str, typer.Option(help="dirt, protect (harm to clean footage), survey, time, light, speed or looking.")
+        str, typer.Option(help="dirt, protect (harm to clean footage), survey, time, light, noise, speed or looking.")
     ] = "dirt",
     clip: Annotated[list[str] | None, typer.Option(help="Only these clips; may be given several times.")] = None,
     long_frames: Annotated[int, typer.Option(help="Speed: frames of a long reel for the memory figure.", min=0)] = 0,

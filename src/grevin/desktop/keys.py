@@ -161,6 +161,7 @@ KEYS: tuple[Key, ...] = (
     Key("mark_on", ("Ctrl+.",), "Survey", "To the next mark"),
     Key("measure", ("M",), "Measure", "Measure: drag a box"),
     Key("measure_whole", ("Shift+M",), "Measure", "Measure what the light table shows"),
+    Key("colour_range", ("Shift+B",), "Measure", "Colour range: only the colours of the box, and how steady they are"),
     Key("scopes", ("B",), "Measure", "Scopes"),
     Key("go_intake", ("F2",), "Place", "Intake"),
     Key("go_survey", ("F3",), "Place", "Survey"),

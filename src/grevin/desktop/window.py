@@ -191,6 +191,7 @@ class Window(QMainWindow):
             "view_on": lambda: session.view_from(session.place.view_point + 1),
             "wider_strip": bench.widen_strip, "measure_left": bench.left.measure, "full_screen": self._full_screen,
             "measure": lambda: bench.measuring.measure(not bench.measuring.on),
+            "colour_range": bench.measuring.colours.toggle,
             "measure_whole": lambda: bench.measuring.show_box(bench.table.visible_box()),
             "surround": self._change_surround,
             "scopes": lambda: bench.show_scopes(not bench.scopes.isVisibleTo(bench.side)),

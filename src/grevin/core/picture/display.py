@@ -26,6 +26,7 @@ Channel = Literal["colour", "red", "green", "blue", "luma", "chroma"]
 CHANNELS: tuple[Channel, ...] = ("colour", "red", "green", "blue", "luma", "chroma")
 _SCREEN_PLANE: dict[Channel, int] = {"blue": 0, "green": 1, "red": 2}
 MID_GREY = 128.0
+DIMMED = 0.5  # of its brightness, what is not chosen
 
 
 def to_screen(frame: Frame, channel: Channel = "colour") -> Screen:
@@ -67,6 +68,13 @@ def _chroma_screen(screen: Screen) -> Screen:
     result = np.full(screen.shape, OPAQUE, np.uint8)
     result[..., :3] = np.clip(colour, 0, 255)
     return result
+
+
+def dimmed_outside(screen: Screen, mask: Mask) -> Screen:
+    """A screen picture of which only a mask, (H, W) bool, keeps its brightness and colour."""
+    grey = cv2.cvtColor(screen, cv2.COLOR_BGRA2GRAY)
+    dim = cv2.cvtColor(np.asarray(grey * DIMMED, np.uint8), cv2.COLOR_GRAY2BGRA)
+    return np.asarray(np.where(mask[..., None], screen, dim), np.uint8)
 
 
 def difference_screen(before: Frame, after: Frame, gain: float) -> Screen:

@@ -22,6 +22,8 @@ def labels(look: Look, ways: Ways, drawing: Drawing, wipe: Wipe, waiting: bool) 
         words.append(tr("Before: the source"))
     elif ways.compare != "one":
         words.append(_compare_words(look, ways, wipe))
+    if ways.colours is not None:
+        words.append(tr("Only the colours of the box"))
     if ways.channel != "colour":
         words.append(tr(f"{ways.channel.capitalize()} alone"))
     if drawing.square and look.source.format.pixel_aspect != 1:

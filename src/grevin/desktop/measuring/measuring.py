@@ -9,8 +9,10 @@ from grevin.core.picture.geometry import Geometry
 from grevin.core.treatment.recipe import TreatmentStep
 from grevin.core.treatment.regions import Region
 from grevin.desktop.light_table.light_table import LightTable
+from grevin.desktop.measuring.colour_check import ColourCheck
 from grevin.desktop.measuring.panel import MeasuringPanel, RegionWanted
 from grevin.desktop.places.looking_bar import LookingBar
+from grevin.desktop.places.ways_of_looking import WaysOfLooking
 from grevin.desktop.scopes.panel import ScopesPanel
 from grevin.desktop.session import Session
 from grevin.desktop.texts import tr
@@ -24,15 +26,19 @@ class Measuring(QObject):
     box_changed = Signal(object)
 
     def __init__(
-        self, session: Session, table: LightTable, bar: LookingBar, scopes: ScopesPanel, parent: QObject | None = None
+        self, session: Session, table: LightTable, bar: LookingBar, scopes: ScopesPanel, looking: WaysOfLooking,
+        parent: QObject | None = None,
     ) -> None:  # fmt: skip
         super().__init__(parent)
+        self.colours = ColourCheck(session, looking, self)
+        self.colours.told.connect(self.told)
         self._geometry: Geometry | None = None  # of the picture that is looked at
         self._session = session
         self._table = table
         self._bar = bar
         self._scopes = scopes
         self.panel = MeasuringPanel()
+        self.panel.add(self.colours.row)
         self.box: Box | None = None
         self.on = False
         table.boxed.connect(self.show_box)
@@ -52,6 +58,7 @@ class Measuring(QObject):
         self.box = box
         self._table.show_box(box)
         self._scopes.show_box(box)
+        self.colours.show_box(box)
         self.panel.setVisible(self.on or box is not None)
         if self._table.look is not None:
             self.read(self._table.look)
@@ -64,6 +71,7 @@ class Measuring(QObject):
     def read(self, look: Look) -> None:
         """Read the box on another frame."""
         self._geometry = look.geometry
+        self.colours.read(look)
         if self.panel.isHidden():
             return
         fmt = look.frame.format

@@ -70,6 +70,12 @@ class MeasuringPanel(QWidget):
         layout.addLayout(row)
         layout.addLayout(self._region_row())
 
+    def add(self, row: QWidget) -> None:
+        """One more row at the end."""
+        layout = self.layout()
+        assert layout is not None
+        layout.addWidget(row)
+
     def _region_row(self) -> QHBoxLayout:
         """A region of the selected step out of the box."""
         row = QHBoxLayout()

@@ -67,7 +67,7 @@ class Bench(QWidget):
         self.pictures = QStackedWidget()
         self.player = Player(session, self)
         self.trying = Trying(session, self.value_strip, self)
-        self.measuring = Measuring(session, self.table, self.looking_bar, self.scopes, self)
+        self.measuring = Measuring(session, self.table, self.looking_bar, self.scopes, self.looking, self)
         self.specks = Specks(session, self.table, self)
         self.desks = Desks(session, self.table, self)
         self.regions = RegionDrawing(session, self.table, self)
@@ -80,7 +80,10 @@ class Bench(QWidget):
         self._shown_whose = ""
         self._looker = LatestWorker("look", self)
         self.neighbours = Neighbours(session, self.strip, self)
-        self._workers = (self._looker, self.neighbours, self.trying, self.scopes, self.specks, self.studying, self.left)
+        self._workers = (
+            self._looker, self.neighbours, self.trying, self.scopes, self.specks, self.studying, self.left,
+            self.measuring.colours,
+        )  # fmt: skip
         self._ready_timer = QTimer(self, singleShot=True, interval=READY_DELAY_MS)
         self._lay_out()
         self._connect()
@@ -140,7 +143,7 @@ class Bench(QWidget):
             self.regions.told, self.seams.told, self.left.told,
         ):  # fmt: skip
             told.connect(self.told)
-        for part in (self.scopes, self.trying, self.specks, self.studying, self.left):
+        for part in (self.scopes, self.trying, self.specks, self.studying, self.left, self.measuring.colours):
             part.faulted.connect(self.faulted)
         self.left.measured.connect(self._ask_look)
         self.looking.ways_changed.connect(self._change_ways)

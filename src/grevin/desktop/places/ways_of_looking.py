@@ -75,7 +75,7 @@ class WaysOfLooking(QObject):
 
     def plain(self) -> None:
         """One picture, all channels, nothing over it."""
-        self.change({"compare": "one", "channel": "colour"})
+        self.change({"compare": "one", "channel": "colour", "colours": None})
         self.draw(evidence="off")
 
     def _switch_compare(self, compare: Compare) -> None:

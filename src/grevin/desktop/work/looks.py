@@ -6,8 +6,16 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from grevin.core.errors import UnreadableFrameError
+from grevin.core.measure.colour_range import ColourRange, selected
 from grevin.core.measure.repeats import CONTEXT, Change, Judgement, change_between, judge
-from grevin.core.picture.display import Channel, Screen, difference_screen, taken_away_screen, to_screen
+from grevin.core.picture.display import (
+    Channel,
+    Screen,
+    difference_screen,
+    dimmed_outside,
+    taken_away_screen,
+    to_screen,
+)
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.geometry import Geometry
 from grevin.core.picture.halving import halved
@@ -35,13 +43,18 @@ class Ways:
         channel: which channel is shown.
         compare: how source and view point are compared.
         gain: amplification of difference and taken-away view.
+        colours: only these are shown in colour; None for all.
         small: pictures of half the size will do, because they are shown no larger and are wanted fast.
     """
 
     channel: Channel = "colour"
     compare: Compare = "one"
     gain: float = FIRST_GAIN
+    colours: ColourRange | None = None
     small: bool = False
+
+
+ALL = Ways()
 
 
 @dataclass(frozen=True, eq=False)
@@ -106,13 +119,17 @@ class Look:
     shot: ShotLook | None = None
 
 
-def screen_of(chain: Chain, frame: Frame, key: str, channel: Channel = "colour", small: bool = False) -> Screen:
+def screen_of(chain: Chain, frame: Frame, key: str, ways: Ways = ALL) -> Screen:
     """Screen picture of a frame, kept in the chain's cache."""
 
     def make() -> Screen:
-        return to_screen(halved(frame) if small else frame, channel)
+        picture = halved(frame) if ways.small else frame
+        screen = to_screen(picture, ways.channel)
+        return screen if ways.colours is None else dimmed_outside(screen, selected(picture, ways.colours))
 
-    return chain.cache.get(f"screen/{channel}/{small}/{key}", make, lambda screen: screen.nbytes)
+    return chain.cache.get(
+        f"screen/{ways.channel}/{ways.small}/{ways.colours}/{key}", make, lambda screen: screen.nbytes
+    )
 
 
 def make_look(
@@ -135,8 +152,8 @@ def make_look(
     output = chain.output_of(view_point, number) if output is None else output
     key, last = place.key(output), place.frame(output)
     first = _source_or_made(chain, view_point, number, last)
-    before = screen_of(chain, first, key if first is last else source.key(number), ways.channel, ways.small)
-    after = before if last is first else screen_of(chain, last, key, ways.channel, ways.small)
+    before = screen_of(chain, first, key if first is last else source.key(number), ways)
+    after = before if last is first else screen_of(chain, last, key, ways)
     own = wanted if evidence_of == view_point else None
     evidence = chain.evidence_at(evidence_of, number, own) if evidence_of else None
     geometry = chain.geometry_at(view_point, output)
@@ -175,7 +192,7 @@ def _seam(
 
     def shown(number: int) -> tuple[int, Screen]:
         place = chain.view_points[view_point]
-        return number, screen_of(chain, place.frame(number), place.key(number), ways.channel, ways.small)
+        return number, screen_of(chain, place.frame(number), place.key(number), ways)
 
     last, first = chain.seam_at(view_point, output)
     return shown(last), shown(first)
@@ -219,7 +236,7 @@ def shot_of(chain: Chain, place: int, frame: int) -> ShotLook | None:
 def make_neighbour(chain: Chain, number: int, view_point: int, channel: Channel) -> Screen:
     """Picture of a frame of the view point, for the neighbour strip."""
     place = chain.view_points[view_point]
-    return screen_of(chain, place.frame(number), place.key(number), channel)
+    return screen_of(chain, place.frame(number), place.key(number), Ways(channel=channel))
 
 
 def judge_neighbour(chain: Chain, number: int) -> Judgement | None:

@@ -30,6 +30,7 @@ class NoiseModel:
         sigma: (PLANES, K) standard deviation in each plane there, 8-bit levels.
         spectrum: (PLANES, PART, PART) power of each cosine over the mean of all.
         samples: (K,) how many places each level was measured in.
+        together: (PLANES, PLANES) correlation of the planes' noise, brightness at the size of colour.
         doubt: (K,) by which share the measure of the first plane may be off at each level.
     """
 
@@ -38,6 +39,7 @@ class NoiseModel:
     spectrum: Values
     samples: npt.NDArray[np.int64]
     doubt: Values
+    together: Values
 
     def at(self, luma: npt.NDArray[np.floating], plane: int) -> npt.NDArray[np.float32]:
         """Standard deviation at levels of luma, 8-bit; even beyond what was measured."""
@@ -87,7 +89,16 @@ def model_of(samples: list[Samples]) -> NoiseModel | None:
     shape = np.average(spectra / size, axis=0, weights=weights)
     parts = [plain & (bins == one) for one in known]
     doubt = np.array([_doubt(power[part, 0].mean(axis=(1, 2)), texture[part]) for part in parts])
-    return NoiseModel(levels, np.stack([_even(one) for one in sigma]), shape, weights, doubt)
+    return NoiseModel(levels, np.stack([_even(one) for one in sigma]), shape, weights, doubt, _correlations(samples))
+
+
+def _correlations(samples: list[Samples]) -> Values:
+    """(PLANES, PLANES) from sums of products of all pairs."""
+    products = np.sum([one.together for one in samples], axis=0)
+    size = np.sqrt(np.maximum(np.diag(products), 1e-9))
+    found = products / np.outer(size, size)
+    np.fill_diagonal(found, 1.0)
+    return np.asarray(found)
 
 
 def _doubt(size: Values, texture: Values) -> float:
@@ -136,10 +147,10 @@ def _even(sigma: Values) -> Values:
 def packed(model: NoiseModel | None) -> dict[str, npt.NDArray[Any]]:
     """As arrays that are kept."""
     if model is None:
-        return {name: np.zeros(0) for name in ("levels", "sigma", "spectrum", "samples", "doubt")}
+        return {name: np.zeros(0) for name in ("levels", "sigma", "spectrum", "samples", "doubt", "together")}
     return {
         "levels": model.levels, "sigma": model.sigma, "spectrum": model.spectrum, "samples": model.samples,
-        "doubt": model.doubt,
+        "doubt": model.doubt, "together": model.together,
     }  # fmt: skip
 
 
@@ -147,6 +158,6 @@ def unpacked(arrays: dict[str, npt.NDArray[Any]]) -> NoiseModel | None:
     """From arrays that were kept."""
     if not len(arrays["levels"]):
         return None
-    names = ("levels", "sigma", "spectrum", "doubt")
-    levels, sigma, spectrum, doubt = (np.asarray(arrays[name], np.float64) for name in names)
-    return NoiseModel(levels, sigma, spectrum, np.asarray(arrays["samples"], np.int64), doubt)
+    names = ("levels", "sigma", "spectrum", "doubt", "together")
+    levels, sigma, spectrum, doubt, together = (np.asarray(arrays[name], np.float64) for name in names)
+    return NoiseModel(levels, sigma, spectrum, np.asarray(arrays["samples"], np.int64), doubt, together)

@@ -43,6 +43,8 @@ class Samples:
         parts: (3,) how many blocks each is the mean of.
         texture: (N,) variance of the mean of both frames there, without slopes: noise, and what the picture shows.
         plain: (N,) whether a place is one of the plainest of its level in its pair.
+        together: (3, 3) how much the noise of the planes goes together in plain places, brightness at the size of
+            colour: sums of products.
     """
 
     level: npt.NDArray[np.float32]
@@ -50,6 +52,7 @@ class Samples:
     parts: tuple[int, int, int]
     texture: npt.NDArray[np.float32]
     plain: npt.NDArray[np.bool_]
+    together: npt.NDArray[np.float64]
 
 
 def samples_of(here: Frame, there: Frame, flow: Flow, seen: Mask | None = None) -> Samples | None:
@@ -83,16 +86,12 @@ def samples_of(here: Frame, there: Frame, flow: Flow, seen: Mask | None = None) 
     chosen, plain = (_plainest(rest, level, good, share) for share in shares)
     if int(plain.sum()) < FEWEST_PLAIN:
         return None
-    luma_power = _power(first[chosen] - second[chosen])
-    chroma = [_colour_power(ours, theirs, plane, at, to, chosen) for plane in (1, 2)]
-    parts = (SIDE // PART) ** 2, chroma[0][1], chroma[1][1]
-    return Samples(
-        level[chosen],
-        np.stack([luma_power, *(power for power, _ in chroma)], axis=1),
-        parts,
-        rest[chosen],
-        plain[chosen],
-    )
+    luma = first[chosen] - second[chosen]
+    colours = [_colour(ours, theirs, plane, at, to, chosen) for plane in (1, 2)]
+    parts = (SIDE // PART) ** 2, *((colour.shape[-1] // PART) ** 2 for colour in colours)
+    power = np.stack([_power(one) for one in (luma, *colours)], axis=1)
+    together = _together([luma, *colours], plain[chosen])
+    return Samples(level[chosen], power, parts, rest[chosen], plain[chosen], together)
 
 
 def _shifts(flow: Flow, rows: int, columns: int) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.bool_]]:
@@ -145,12 +144,23 @@ def _power(difference: Blocks) -> Blocks:
     return np.asarray(squares.mean(axis=(1, 2)), np.float32)
 
 
-def _colour_power(
+def _together(differences: list[Blocks], plain: npt.NDArray[np.bool_]) -> npt.NDArray[np.float64]:
+    """(3, 3) sums of products of the planes' differences in plain places, all at the size of the smallest."""
+    side = min(one.shape[-1] for one in differences)
+    small = []
+    for one in differences:
+        by = one.shape[-1] // side
+        means = one[plain].reshape(-1, side, by, side, by).mean(axis=(2, 4))
+        small.append((means - means.mean(axis=(1, 2), keepdims=True)).ravel().astype(np.float64))
+    return np.array([[float(first @ second) for second in small] for first in small])
+
+
+def _colour(
     ours: list[Plane], theirs: list[Plane], plane: int, at: Any, to: Any, chosen: npt.NDArray[np.bool_]
-) -> tuple[Blocks, int]:  # fmt: skip
-    """The same of another plane, under the chosen places of the first; and of how many blocks it is the mean."""
+) -> Blocks:  # fmt: skip
+    """What two frames differ by in another plane, under the chosen places of the first; zero where there is none."""
     if len(ours) < 3:
-        return np.zeros((int(chosen.sum()), PART, PART), np.float32), 1
+        return np.zeros((int(chosen.sum()), PART, PART), np.float32)
     one, other = ours[plane], theirs[plane]
     down, across = (round(a / b) for a, b in zip(ours[0].shape, one.shape, strict=True))
     side = max(PART, SIDE // max(down, across))
@@ -159,5 +169,4 @@ def _colour_power(
         sizes = zip(places, (down, across), one.shape, strict=True)
         return tuple(np.minimum(place[chosen] // by, size - side) for place, by, size in sizes)
 
-    difference = _cut(one, under(at), side) - _cut(other, under(to), side)
-    return _power(difference), (side // PART) ** 2
+    return np.asarray(_cut(one, under(at), side) - _cut(other, under(to), side), np.float32)

@@ -12,7 +12,7 @@ from typing import ClassVar
 import cv2
 import numpy as np
 
-from grevin.core.measure.noise.made import grain, plain_spectrum
+from grevin.core.measure.noise.made import grains, plain_spectrum
 from grevin.core.measure.noise.model import PLANES, NoiseModel, unpacked
 from grevin.core.measure.noise.over_shot import measured
 from grevin.core.motion.flow import Flow, estimate_flow
@@ -84,12 +84,12 @@ class GrainStep:
         around = cv2.blur(levels[0], (LEVEL_PX, LEVEL_PX))
         size = 1.0 if settings.kind == "plain" else settings.size
         grained = {}
-        for place, plane in enumerate(levels):
+        made = grains([plane.shape[:2] for plane in levels], model, size, (settings.seed, window.number))
+        for place, (plane, own) in enumerate(zip(levels, made, strict=True)):
             sigma = model.at(np.arange(256, dtype=np.float32), place) * np.float32(amount)
             if sigma.any():
                 here = cv2.resize(around, plane.shape[::-1], interpolation=cv2.INTER_AREA)
-                made = grain(plane.shape, model.spectrum[place], size, (settings.seed, window.number, place))
-                grained[place] = plane + sigma[np.clip(here, 0, 255).astype(np.uint8)] * made
+                grained[place] = plane + sigma[np.clip(here, 0, 255).astype(np.uint8)] * own
         return with_levels(frame, levels, grained)
 
     def tell(self, study: Arrays, rate: float) -> tuple[str, ...]:
@@ -107,4 +107,4 @@ def _plain(settings: GrainSettings, fmt: PictureFormat) -> NoiseModel:
     colour = COLOUR_SHARE if fmt.model == "yuv" else 1.0
     sigma = settings.plain_levels * np.array([[1.0], [colour], [colour]])
     spectrum = np.stack([plain_spectrum(settings.plain_px)] * PLANES)
-    return NoiseModel(np.array([128.0]), sigma, spectrum, np.array([1]), np.zeros(1))
+    return NoiseModel(np.array([128.0]), sigma, spectrum, np.array([1]), np.zeros(1), np.eye(PLANES))

@@ -12,14 +12,19 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from grevin.core.motion.flow import Flow, positions
+from grevin.core.motion.flow import Flow, Luma8, positions
 from grevin.core.picture.levels import Plane
+from grevin.core.steps.noise.holds import Holds
 from grevin.core.steps.seen import Window
 
 NEAR_PX, COARSE_NEAR_PX = 7, 15  # sides of the surroundings in which a place is compared, of fine and coarse grain
 BLURRED = 0.75  # variance of noise that is left by reading between pixels, of cubic interpolation, in the mean
+LEAST_VARIANCE = np.float32(1e-3)  # squared 8-bit levels
 LEAST = 0.02  # weights below it count nothing
 OUTSIDE_PX = 1.0  # a place that lies so far off the other picture is not seen there
+FARTHEST = 6  # frames to one with noise of its own, over which motion is taken for even
+HELD_BACK_PX = 4.0  # beyond it, what flow compares (half size, blurred) has nothing of the noise in common
+MET = 1.3  # times the noise of two frames, by which the same place differs at most
 APART_PX = 1.0  # motion after which standing noise lies on another place, times the root of a grain's area
 
 
@@ -51,16 +56,55 @@ class Around:
     hold: int = 1
 
 
-def ways(window: Window, reach: int) -> Iterator[tuple[int, Flow]]:
-    """(offset, flow to it) of the frames around, nearest first on each side; chained from frame to frame."""
+def ways(window: Window, holds: Holds, reach: int, variance: float) -> Iterator[tuple[int, Flow]]:
+    """(offset, flow to it) of the frames around, nearest first on each side; chained from frame to frame.
+
+    Args:
+        window: on the frame.
+        holds: which frames share their noise.
+        reach: frames a side.
+        variance: of the noise, squared 8-bit levels.
+    """
     for side in (-1, 1):
         total: Flow | None = None
         for count in range(1, reach + 1):
             if not window.has(side * count):
                 break
-            step = window.at(side * (count - 1)).motion(side, "steady")
+            step = _step(window, holds, side * (count - 1), side, variance)
             total = step if total is None else _after(total, step)
             yield side * count, total
+
+
+def _step(window: Window, holds: Holds, offset: int, side: int, variance: float) -> Flow:
+    """Flow from a frame to the next on a side.
+
+    Noise that both share holds it back. So it is part of the way to a frame with noise of its own, motion being taken
+    for even in between, wherever what is found there differs by no more than noise.
+    """
+    here = window.at(offset)
+    near = here.motion(side, "steady")
+    if holds.of(offset + side) != holds.of(offset):
+        return near
+    for way in (side, -side):
+        for far in range(1, FARTHEST + 1):
+            if not window.has(offset + way * far):
+                break
+            if holds.of(offset + way * far) != holds.of(offset):
+                whole = here.motion(way * far, "steady")
+                part = np.asarray(whole * np.float32(way * side / far), np.float32)
+                slow = np.hypot(part[..., 0], part[..., 1]) < HELD_BACK_PX
+                met = (slow * _met(here.luma8(), here.luma8(way * far), whole, variance))[..., None]
+                return np.asarray(met * part + (1 - met) * near, np.float32)
+    return near
+
+
+def _met(here: Luma8, there: Luma8, flow: Flow, variance: float) -> Plane:
+    """(H, W) 0..1, where a flow leads to what differs by no more than noise."""
+    moved = cv2.remap(there, *positions(flow), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    away = cv2.subtract(here.astype(np.float32), moved.astype(np.float32))
+    apart = cv2.blur(cv2.multiply(away, away), (COARSE_NEAR_PX, COARSE_NEAR_PX))
+    met = (apart < MET * 2.0 * variance).astype(np.float32)
+    return np.asarray(cv2.blur(met, (COARSE_NEAR_PX, COARSE_NEAR_PX)), np.float32)
 
 
 def _after(total: Flow, step: Flow) -> Flow:
@@ -89,17 +133,22 @@ def meaned(
         sides: px of the surroundings in which each plane is compared.
     """
     sums = [_Sum(plane) for plane in planes]
+    noises = [sigma * sigma + LEAST_VARIANCE for sigma in sigmas]
     for around in others:
         trust: Plane | None = None
-        for place, (own, other, sigma, side) in enumerate(zip(planes, around.planes, sigmas, sides, strict=True)):
-            flow = _sized(around.flow, own.shape)
-            moved, seen = _moved(other, flow, own.shape)
-            weight = _trust(own, moved, sigma, side) * seen
-            if place == 0:
+        leading: dict[tuple[int, ...], _Way] = {}  # planes of one size go the same way
+        for place, (own, other, noise, side) in enumerate(zip(planes, around.planes, noises, sides, strict=True)):
+            if own.shape not in leading:
+                leading[own.shape] = _Way(around.flow, own.shape)
+            way = leading[own.shape]
+            moved = way.moved(other)
+            weight: Plane = _trust(own, moved, noise, side) * way.seen
+            if trust is None:
                 trust = weight
             else:  # colour is believed no more than brightness is
-                weight = np.minimum(weight, cv2.resize(trust, own.shape[::-1], interpolation=cv2.INTER_AREA))  # type: ignore[arg-type]
-            sums[place].add(moved, weight, flow, around.hold)
+                smaller = cv2.resize(trust, own.shape[::-1], interpolation=cv2.INTER_AREA)
+                weight = np.asarray(np.minimum(weight, smaller), np.float32)
+            sums[place].add(moved, weight, way.flow, around.hold)
     return [one.mean() for one in sums]
 
 
@@ -138,28 +187,29 @@ class _Sum:
         return Meaned(self._total / self._weight, squares / (self._weight * self._weight))
 
 
-def _sized(flow: Flow, shape: tuple[int, ...]) -> Flow:
-    """A flow in the size of a plane."""
-    if flow.shape[:2] == shape:
-        return flow
-    scale = np.array([shape[1] / flow.shape[1], shape[0] / flow.shape[0]], np.float32)
-    return np.asarray(cv2.resize(flow, shape[::-1], interpolation=cv2.INTER_AREA) * scale, np.float32)
+class _Way:
+    """A flow in the size of a plane, and where it leads into the other picture."""
+
+    def __init__(self, flow: Flow, shape: tuple[int, ...]) -> None:
+        if flow.shape[:2] != shape:
+            scale = np.array([shape[1] / flow.shape[1], shape[0] / flow.shape[0]], np.float32)
+            flow = np.asarray(cv2.resize(flow, shape[::-1], interpolation=cv2.INTER_AREA) * scale, np.float32)
+        self.flow = flow
+        height, width = shape
+        self._across, self._down = positions(flow)
+        seen = (self._across > -OUTSIDE_PX) & (self._across < width - 1 + OUTSIDE_PX)
+        seen &= (self._down > -OUTSIDE_PX) & (self._down < height - 1 + OUTSIDE_PX)
+        self.seen = seen.astype(np.float32)
+
+    def moved(self, plane: Plane) -> Plane:
+        """A plane of the other frame moved onto this one."""
+        moved = cv2.remap(plane, self._across, self._down, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
+        return np.asarray(moved, np.float32)
 
 
-def _moved(plane: Plane, flow: Flow, shape: tuple[int, ...]) -> tuple[Plane, Plane]:
-    """A plane of another frame moved onto this one, and (H, W) where it is seen there."""
-    across, down = positions(flow)
-    moved = cv2.remap(plane, across, down, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
-    height, width = shape
-    seen = (across > -OUTSIDE_PX) & (across < width - 1 + OUTSIDE_PX)
-    seen &= (down > -OUTSIDE_PX) & (down < height - 1 + OUTSIDE_PX)
-    return np.asarray(moved, np.float32), seen.astype(np.float32)
-
-
-def _trust(own: Plane, moved: Plane, sigma: Plane, side: int) -> Plane:
-    """1 where two pictures differ by no more than noise does, falling where they differ by more."""
-    away = own - moved
-    apart = cv2.blur(cv2.multiply(away, away), (side, side))
-    noise = sigma * sigma + np.float32(1e-3)
-    weight = np.exp(-np.maximum(0.0, apart - 2.0 * noise) / noise)
-    return np.asarray(np.where(weight < LEAST, 0.0, weight), np.float32)
+def _trust(own: Plane, moved: Plane, noise: Plane, side: int) -> Plane:
+    """1 where two pictures differ by no more than noise of a variance does, falling where they differ by more."""
+    away = cv2.subtract(own, moved)
+    apart = cv2.divide(cv2.blur(cv2.multiply(away, away), (side, side)), noise)
+    weight = cv2.exp(np.minimum(0.0, np.float32(2.0) - apart))
+    return np.asarray(cv2.threshold(weight, LEAST, 0.0, cv2.THRESH_TOZERO)[1], np.float32)

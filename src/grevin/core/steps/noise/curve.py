@@ -36,7 +36,8 @@ def model_for(study: Arrays) -> NoiseModel | None:
         colours = [np.interp(levels, measured.levels, measured.sigma[plane]) for plane in (1, 2)]
     sigma = [luma, *(np.where(said < 0, luma if measured is None else known, said) for known in colours)]
     spectrum = np.ones((len(sigma), PART, PART)) if measured is None else measured.spectrum
-    return NoiseModel(levels, np.stack(sigma), spectrum, np.ones(len(points), np.int64), np.zeros(len(points)))
+    ones, none = np.ones(len(points), np.int64), np.zeros(len(points))
+    return NoiseModel(levels, np.stack(sigma), spectrum, ones, none, np.eye(len(sigma)))
 
 
 def points_of(study: Arrays) -> tuple[tuple[float, float], ...]:

@@ -9,6 +9,7 @@ from grevin.core.steps.noise.settings import NoiseSettings
 from grevin.core.steps.seen import Arrays, Window
 
 MOST_HELD = 3  # frames for which noise may stand so that the reach still spans as many changes of it
+QUICK_REACH = 2  # frames
 
 
 class Holds:
@@ -31,9 +32,14 @@ class Holds:
     def reach(self, settings: NoiseSettings) -> int:
         """Frames a side that span as many changes of the noise as are asked for, as far as the step may look."""
         usual = -(-len(self._count) // int(self._count[-1]))
-        return min(frames_of(settings), settings.reach_frames * usual)
+        return min(frames_of(settings), changes_of(settings) * usual)
 
 
 def frames_of(settings: NoiseSettings) -> int:
     """Frames a side that the step may look at, whatever it finds."""
-    return settings.reach_frames * (settings.renews_every_frames or MOST_HELD)
+    return changes_of(settings) * (settings.renews_every_frames or MOST_HELD)
+
+
+def changes_of(settings: NoiseSettings) -> int:
+    """Changes of the noise a side that are averaged."""
+    return min(settings.reach_frames, QUICK_REACH) if settings.quick else settings.reach_frames

@@ -36,6 +36,11 @@ class NoiseSettings(Settings):
         4, label="Reach", unit="frames", low=0, high=5, lowest="this frame alone",
         help="How many frames on either side are averaged along the motion, where they show the same thing.",
     )  # fmt: skip
+    quick: bool = setting(
+        False, label="Quick", rare=True,
+        help="For looking: two frames a side and one pass, in a third of the time; the same character, a little less "
+        "taken.",
+    )  # fmt: skip
     curve: tuple[NoisePoint, ...] = setting(
         (), label="Drawn curve", rare=True, learned=True,
         help="Level, noise of brightness, noise of colour; then the next, after a semicolon. Nothing is as measured; "

@@ -21,7 +21,7 @@ THRESHOLD = 2.7  # standard deviations of noise: Dabov and others 2007
 COARSE_STEP, FINE_STEP = 4, 2  # px between overlapping blocks
 
 
-def shrunk(plane: Plane, variance: Plane, spectrum: Plane, step: int = FINE_STEP) -> Plane:
+def shrunk(plane: Plane, variance: Plane, spectrum: Plane, step: int = FINE_STEP, quick: bool = False) -> Plane:
     """A plane without its noise.
 
     Args:
@@ -29,6 +29,7 @@ def shrunk(plane: Plane, variance: Plane, spectrum: Plane, step: int = FINE_STEP
         variance: (H, W) float32, of the noise, in squared units of the plane.
         spectrum: (PART, PART) float32, power of each cosine over the mean of all.
         step: px between overlapping blocks of the second pass.
+        quick: the first pass alone.
     """
     padded, variances = (np.pad(one, PART, mode="symmetric") for one in (plane, variance))
     rows, columns = (-(-size // PART) * PART for size in padded.shape)
@@ -43,7 +44,7 @@ def shrunk(plane: Plane, variance: Plane, spectrum: Plane, step: int = FINE_STEP
         return blocks * (power / (power + noise + np.float32(1e-9)))
 
     first = _overlapped(padded, padded, variances, spectrum, by_threshold, COARSE_STEP)
-    second = _overlapped(padded, first, variances, spectrum, by_ratio, step)
+    second = first if quick else _overlapped(padded, first, variances, spectrum, by_ratio, step)
     return second[PART : PART + plane.shape[0], PART : PART + plane.shape[1]]
 
 

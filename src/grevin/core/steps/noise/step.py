@@ -88,14 +88,14 @@ class NoiseStep:
             return Around([theirs[place] for place in places], flow, holds.of(offset))
 
         holds = Holds(window, study)
-        others = (around(offset, flow) for offset, flow in ways(window, holds.reach(settings)))
+        others = (around(offset, flow) for offset, flow in ways(window, holds, holds.reach(settings), model.typical**2))
         sides = [near_px(model.grain_area(place)) for place in places]
         made = meaned(own, others, sigmas, sides)
         quiet = {}
         for place, mean, sigma in zip(places, made, sigmas, strict=True):
             step = COARSE_STEP if _is_chroma(place, frame.format) else FINE_STEP  # colour is coarse to the eye
             spectrum = _weighted(model.spectrum[place], settings)
-            quiet[place] = shrunk(mean.plane, sigma * sigma * mean.share, spectrum, step)
+            quiet[place] = shrunk(mean.plane, sigma * sigma * mean.share, spectrum, step, settings.quick)
         return with_levels(frame, levels, quiet)
 
     def check(self, window: Window, made: Frame, settings: NoiseSettings) -> Evidence:
@@ -121,7 +121,8 @@ class NoiseStep:
         sigma = facts.middle("noise") if "noise" in facts.curves else 0.0
         if not sigma > NOISY_SIGMA:
             return None
-        return Suggestion("noise", f"noise of {sigma:.1f} levels")
+        held = "; it stands still where the picture moves" if "held_noise" in facts.found else ""
+        return Suggestion("noise", f"noise of {sigma:.1f} levels{held}")
 
 
 def _is_chroma(plane: int, fmt: PictureFormat) -> bool:
