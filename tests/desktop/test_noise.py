@@ -27,6 +27,9 @@ def window(new_window, qtbot: QtBot, tmp_path: Path) -> Window:
     return window
 
 
+CONTROL_SHIFT = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
+
+
 def points(window: Window) -> tuple[dict[str, float], ...]:
     return window.session.treatment.steps[0].settings.get("curve", ())
 
@@ -79,6 +82,14 @@ def test_the_curve_is_drawn_by_keys(qtbot: QtBot, window: Window) -> None:
     studied(qtbot, window)
     assert len(points(window)) == count - 1
     assert len(window.session.treatment.steps) == 1, "Del took out a point, not the step"
+
+
+def test_the_curve_is_kept_for_recipes(qtbot: QtBot, window: Window) -> None:
+    measured = curve(window)._hand.points
+    QTest.keyClick(window.bench.table, Qt.Key.Key_K, CONTROL_SHIFT)
+    studied(qtbot, window)
+    assert [(one["level"], one["noise"]) for one in points(window)] == list(measured)
+    assert "The curve is kept" in window.messages.text
 
 
 def test_what_more_than_noise_went_is_evidence(qtbot: QtBot, window: Window) -> None:

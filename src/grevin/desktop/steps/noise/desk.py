@@ -1,15 +1,21 @@
-"""Grain and noise: their small picture."""
+"""Grain and noise: their small picture, and the measured curve kept for other shots and recipes."""
 
 from __future__ import annotations
 
 import random
 from typing import ClassVar
 
-from PySide6.QtCore import QPointF, QRectF
+from PySide6.QtCore import QObject, QPointF, QRectF
 from PySide6.QtGui import QColor, QPainter, QPen
 
+from grevin.core.steps.noise.curve import points_of
+from grevin.core.treatment.step_source import StepSource
+from grevin.desktop.keys import Key
+from grevin.desktop.light_table.light_table import LightTable
+from grevin.desktop.session import Session
 from grevin.desktop.steps.desk import Desk
 from grevin.desktop.steps.small_pictures import boat, frame
+from grevin.desktop.texts import tr, tr_count
 
 GRAINS, SEED = 160, 7
 BRIGHT, DARK = QColor(215, 215, 215, 150), QColor(25, 25, 25, 170)
@@ -19,6 +25,14 @@ class NoiseDesk(Desk):
     """What the step adds to the window."""
 
     step: ClassVar[str] = "noise"
+    keys: ClassVar[tuple[Key, ...]] = (
+        Key("keep_curve", ("Ctrl+Shift+K",), "Grain and noise", "Keep the curve of noise, for recipes and other shots",
+            on_card="Keep this curve"),
+    )  # fmt: skip
+
+    def __init__(self, session: Session, table: LightTable, parent: QObject | None = None) -> None:
+        super().__init__(session, table, parent)
+        self.acts = {"keep_curve": self.keep_curve}
 
     @classmethod
     def draw_fault(cls, painter: QPainter, area: QRectF) -> None:
@@ -26,6 +40,26 @@ class NoiseDesk(Desk):
         frame(painter, area)
         boat(painter, area)
         draw_grains(painter, area)
+
+    def keep_curve(self) -> None:
+        """The curve that was measured in this shot becomes a setting, which is saved with recipes."""
+        chain, place = self.session.chain, self.place
+        if chain is None:
+            return
+        step = chain.view_points[place]
+        number = chain.number_before(place, self.session.place.frame)
+        if not isinstance(step, StepSource) or not step.is_studied(number):
+            self.told.emit(tr("The step is still measuring this shot."))
+            return
+        study = step.study_of(number)
+        if not len(study["levels"]) and not len(study["drawn"]):
+            self.told.emit(tr("No noise could be measured in this shot: there is no curve to keep."))
+            return
+        points = points_of(study)
+        self.session.change_settings(place, {"curve": tuple({"level": at, "noise": size} for at, size in points)})
+        self.told.emit(tr_count("The curve is kept, with {0} point: drag it, or save it with a recipe.",
+                                "The curve is kept, with {0} points: drag them, or save them with a recipe.",
+                                len(points)))  # fmt: skip
 
 
 def draw_grains(painter: QPainter, area: QRectF) -> None:
