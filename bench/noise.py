@@ -112,7 +112,7 @@ def _figures(clean: list[Frame], frames: list[Frame], sigma: float, kind: str) -
     right, before, after = (_levels(one, 0) for one in (clean[middle], frames[middle], made))
     found: dict[str, float] = {
         "sigma": model.typical if model is not None else 0.0, "db": _db(after - right), "seconds": round(seconds, 3),
-        "changed": float(made is not frames[middle]),
+        "changed": float(made is not chain.source.frame(middle)),
     }  # fmt: skip
     if sigma:
         found |= {"gain": found["db"] - _db(before - right), "error": _error(model, sigma)}

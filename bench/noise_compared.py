@@ -44,8 +44,9 @@ def _luma(rgb: np.ndarray, like: Frame) -> np.ndarray:
     """Back to luma as it is stored: by the one line through what it was before."""
     grey = rgb.astype(np.float32) @ np.array([RED, GREEN, BLUE], np.float32)
     own = to_rgb(like) @ np.array([RED, GREEN, BLUE], np.float32) * 255
-    slope, shift = np.polyfit(own.ravel(), levels_of(like)[0].ravel(), 1)
-    return np.asarray(slope * grey + shift, np.float32)
+    stored = levels_of(like)[0]
+    slope = float(((own - own.mean()) * (stored - stored.mean())).sum() / np.square(own - own.mean()).sum())
+    return np.asarray(slope * (grey - own.mean()) + stored.mean(), np.float32)
 
 
 def _filtered(luma: np.ndarray, strength: float) -> np.ndarray:

@@ -16,7 +16,10 @@ from grevin.core.progress import Progress
 
 def bench(
     suite: Annotated[
-        str, typer.Option(help="dirt, protect (harm to clean footage), survey, time, light, noise, speed or looking.")
+        str,
+        typer.Option(
+            help="dirt, protect (harm to clean footage), survey, time, light, noise, surface, speed or looking."
+        ),
     ] = "dirt",
     clip: Annotated[list[str] | None, typer.Option(help="Only these clips; may be given several times.")] = None,
     long_frames: Annotated[int, typer.Option(help="Speed: frames of a long reel for the memory figure.", min=0)] = 0,
@@ -59,6 +62,7 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
     from bench.protect import run_protect
     from bench.report import run_dirt
     from bench.speed import run_speed
+    from bench.surface import run_surface
     from bench.survey import run_survey_suite
     from bench.time import run_time
 
@@ -71,6 +75,7 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
         "time": lambda progress: (run_time(progress), None),
         "light": lambda progress: run_light(clips, progress),
         "noise": lambda progress: run_noise(clips, progress),
+        "surface": lambda progress: run_surface(clips, progress),
     }
     if suite not in suites:
         raise UsageError(f"There is no suite “{suite}”.", f"The suites are: {', '.join(suites)}.")

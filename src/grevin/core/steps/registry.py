@@ -18,6 +18,7 @@ from grevin.core.steps.pick.step import PickStep
 from grevin.core.steps.rebuild.step import RebuildStep
 from grevin.core.steps.reframe.step import ReframeStep
 from grevin.core.steps.repeats.step import RepeatsStep
+from grevin.core.steps.scratch.step import ScratchStep
 from grevin.core.steps.sidefill.step import SidefillStep
 
 GROUP = "grevin.steps"  # of entry points: a name, and the class of a step
@@ -25,7 +26,7 @@ GROUP = "grevin.steps"  # of entry points: a name, and the class of a step
 REGISTRY = Registry()
 for step in (
     PickStep(), RepeatsStep(), FieldsStep(), RebuildStep(), NoiseStep(), FlickerStep(), BandsStep(), LightStep(),
-    DirtStep(), ReframeStep(), SidefillStep(), GrainStep(),
+    DirtStep(), ScratchStep(), ReframeStep(), SidefillStep(), GrainStep(),
 ):  # fmt: skip
     REGISTRY.add(step)
 

@@ -1,0 +1,163 @@
+"""Train the judge of lines: `python -m bench.train_scratch`. Writes `judge.json` of the step.
+
+The clips on which rules are set, with simulated scratches and clean, with and without grain; logistic regression by
+Newton's method, each clip counting the same. What the table says of a clip was judged by a model that was trained
+without it.
+"""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+
+from bench.clips import RULES, Clip, long_run
+from grevin.core.motion.flow import Luma8, estimate_flow
+from grevin.core.parallel import in_parallel
+from grevin.core.picture.colour import to_rgb
+from grevin.core.picture.frame import Frame
+from grevin.core.quality.damage.grain import GrainDamage
+from grevin.core.quality.damage.scratch import ScratchDamage
+from grevin.core.steps.scratch import judge
+from grevin.core.steps.scratch.features import FEATURES
+from grevin.core.steps.scratch.over_shot import Candidate, candidates_of, judged
+from grevin.core.steps.scratch.responses import HOP_PX, middle_of
+from grevin.core.steps.scratch.sight import Sight, sight_of
+
+LENGTH = 25  # frames
+LOOKED_AT = (4, 8, 12, 16, 20)
+SEED = 4100
+GRAIN = 3.0  # 8-bit levels, of half of the clips
+WANDERS = (0.0, 0.3, 0.6)  # px a frame
+TRUE_FROM, FALSE_BELOW = 0.6, 0.25  # of a line's bands that lie on a scratch
+RIDGE, ROUNDS = 1.0, 40
+EACH = 10.0  # weight of a clip
+
+Rows = npt.NDArray[np.float64]
+
+
+def sights_of(frames: list[Frame]) -> dict[int, Sight]:
+    """What is looked at of some frames in a row."""
+    small = [_half(frame.luma8()) for frame in frames]
+
+    def look(at: int) -> Sight:
+        flow = estimate_flow(small[at], small[at + 1], "quick") if at + 1 < len(frames) else None
+        return sight_of(to_rgb(frames[at]), flow)
+
+    return dict(enumerate(in_parallel(look, range(len(frames)))))
+
+
+def _half(luma: Luma8) -> Luma8:
+    size = luma.shape[1] // 2, luma.shape[0] // 2
+    return np.asarray(cv2.resize(luma, size, interpolation=cv2.INTER_AREA), np.uint8)
+
+
+def share_on_scratch(one: Candidate, damage: ScratchDamage | None, shape: tuple[int, int]) -> float:
+    """How much of a line lies on a scratch."""
+    best, height = 0.0, shape[0]
+    for place, line in enumerate(damage.drawn if damage is not None else ()):
+        grey = line.tint in {"grey", "blue"}
+        if not line.begin <= one.frame < line.end or (grey and (line.levels < 0) != one.dark):
+            continue
+        down = np.clip(middle_of(one.path.bands), 0, height - 1).astype(int)
+        away = np.abs(one.path.across - damage.centres(place, one.frame, shape)[down])  # type: ignore[union-attr]
+        on = (away < 2.5 + line.width_px / 2) & (down >= line.first * height - 6) & (down < line.last * height + 6)
+        best = max(best, float(on.mean()))
+    return best
+
+
+def examples(clip: Clip, number: int) -> list[tuple[Candidate, float, int, int]]:
+    """Lines of a clip: each with the share of it on a scratch, its variant (the last is clean), and their height."""
+    found: list[tuple[Candidate, float, int, int]] = []
+    plain = long_run(clip, LENGTH)
+    shape = plain[0].planes[0].shape
+    for variant in range(4):
+        seed = SEED + 10 * number + variant
+        frames = [GrainDamage(seed, GRAIN).add(frame)[0] for frame in plain] if variant % 2 else plain
+        wander = WANDERS[(number + variant) % len(WANDERS)]
+        damage = ScratchDamage(seed, count=9, wander_px=wander, length=len(frames)) if variant < 3 else None
+        worn = frames if damage is None else [damage.add(frame)[0] for frame in frames]
+        sights = sights_of(worn)
+        for at in LOOKED_AT:
+            if at < len(worn):
+                some = candidates_of(range(at, at + 1), sights)[at]
+                found += [(one, share_on_scratch(one, damage, shape), variant, shape[0]) for one in some]
+    return found
+
+
+def fit(rows: Rows, scratch: Rows, weight: Rows) -> judge.Model:
+    """A model of lines, (N, F), that are scratches or not, (N,)."""
+    mean, scale = rows.mean(axis=0), rows.std(axis=0) + 1e-9
+    most = judge.MOST_DEVIATIONS
+    even = np.concatenate([np.clip((rows - mean) / scale, -most, most), np.ones((len(rows), 1))], axis=1)
+    ridge = RIDGE * np.eye(even.shape[1])
+    ridge[-1, -1] = 0
+    beta = np.zeros(even.shape[1])
+    for _ in range(ROUNDS):
+        sure = 1 / (1 + np.exp(-np.clip(even @ beta, -30, 30)))
+        slope = even.T @ (weight * (scratch - sure)) - ridge @ beta
+        bend = (even * (weight * sure * (1 - sure))[:, None]).T @ even + ridge
+        step = np.linalg.solve(bend, slope)
+        beta += step
+        if np.abs(step).max() < 1e-6:
+            break
+    return judge.Model(tuple(mean), tuple(scale), tuple(beta[:-1]), float(beta[-1]))
+
+
+def fit_clips(parts: list[list[tuple[Candidate, float, int, int]]]) -> judge.Model:
+    """A model of several clips, each counting the same; lines that lie half on a scratch are left out."""
+    rows, scratch, weight = [], [], []
+    for part in parts:
+        told = [(one, share) for one, share, _, _ in part if share >= TRUE_FROM or share < FALSE_BELOW]
+        rows += [one.features for one, _ in told]
+        scratch += [float(share >= TRUE_FROM) for _, share in told]
+        weight += [EACH / max(1, len(told))] * len(told)
+    return fit(np.stack(rows), np.array(scratch), np.array(weight))
+
+
+def table_row(part: list[tuple[Candidate, float, int, int]], model: judge.Model) -> dict[str, float]:
+    """Precision, and false picture heights a clean frame, single frames alone."""
+    groups: dict[tuple[int, int], list[tuple[Candidate, float, int, int]]] = {}
+    for row in part:
+        groups.setdefault((row[2], row[0].frame), []).append(row)
+    right, wrong, clean = 0.0, 0.0, 0.0
+    for (variant, _), rows in groups.items():
+        share_of = {(id(one.path)): share for one, share, _, _ in rows}
+        for one in judged([one for one, *_ in rows], model):
+            if one.score <= 0:
+                continue
+            length, share = len(one.path.across) * HOP_PX / rows[0][3], share_of[id(one.path)]
+            right += length * share
+            wrong += length * (1 - share) if variant < 3 else 0.0
+            clean += length if variant == 3 else 0.0
+    frames = max(1, len({frame for variant, frame in groups if variant == 3}))
+    return {"precision": round(right / max(1e-9, right + wrong), 3), "clean": round(clean / frames, 3)}
+
+
+def main() -> int:
+    """Train, judge each clip by the others, and write the weights."""
+    parts = {}
+    for number, clip in enumerate(RULES):
+        parts[clip.name] = examples(clip, number)
+    table = {
+        name: table_row(part, fit_clips([other for key, other in parts.items() if key != name]))
+        for name, part in parts.items()
+    }
+    for name, row in table.items():
+        sys.stdout.write(f"{name}: {row}\n")
+    model = fit_clips(list(parts.values()))
+    data = {
+        "features": FEATURES, "mean": model.mean, "scale": model.scale, "weights": model.weights, "bias": model.bias,
+        "made_by": "python -m bench.train_scratch", "seed": SEED, "clips": list(parts), "left_out": table,
+    }  # fmt: skip
+    path = Path(judge.__file__).with_name("judge.json")
+    path.write_text(json.dumps(data, indent=1) + "\n", encoding="utf-8")
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,220 @@
+"""The scratches of a frame, from what was learned of its shot."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+from scipy.ndimage import gaussian_filter1d
+
+from grevin.core.picture.colour import Rgb
+from grevin.core.picture.frame import Mask
+from grevin.core.picture.geometry import Area
+from grevin.core.steps.evidence import Blob
+from grevin.core.steps.scratch.responses import BAND, CHANNELS, HOP_PX, ROWS, middle_of
+from grevin.core.steps.scratch.settings import ScratchSettings
+from grevin.core.steps.seen import Arrays
+
+LOWEST, HIGHEST = -1.5, 1.5  # scores from which a line is taken with caution 0 and 1
+DOUBTFUL = 0.8  # of the score beside that: the step was nearly of the other opinion
+REACH_PX = 14  # beside the middle, where its profile is read
+TOGETHER_PX = 5.0  # beside half of both widths
+CENTRED_TIMES, CENTRED_ROWS = 2, 8.0  # passes, and rows over which the middle is told
+MOST_SHIFT_PX, SHIFT_COST = 2.5, 0.06  # of the middle; of the profile's energy, for a px squared
+EDGE_SHARE = 0.2  # of the profile's greatest deviation, where a scratch ends
+RIM_PX = 1  # beyond that
+POLARITIES = {"both": (False, True), "darker": (True,), "brighter": (False,)}
+
+Values = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Line:
+    """A scratch on a frame.
+
+    Attributes:
+        top: its first row.
+        centre: (N,) px from the left in each of its rows.
+        width: px, as it was found.
+        dark: its polarity.
+        score: how sure it is one.
+        track: which scratch of the shot it is.
+        bridged: whether it was not found on this frame, only before and behind.
+    """
+
+    top: int
+    centre: Values
+    width: int
+    dark: bool
+    score: float
+    track: int
+    bridged: bool = False
+
+    @property
+    def rows(self) -> npt.NDArray[np.int64]:
+        """Its rows."""
+        return np.arange(self.top, self.top + len(self.centre))
+
+
+def lines_of(study: Arrays, number: int, height: int, settings: ScratchSettings) -> list[Line]:
+    """The scratches of a frame of a height, by the settings, with those that are nearly taken."""
+    wanted = _wanted(study, height, settings)
+    here = [_line(study, int(at), height) for at in np.flatnonzero(wanted & (study["frame"] == number))]
+    known = {line.track for line in here}
+    for line in _bridged(study, wanted, number, height, settings):
+        if line.track not in known and not any(_lie_together(line, other) for other in here):
+            here.append(line)
+    return here
+
+
+def _lie_together(one: Line, other: Line) -> bool:
+    """Whether two lines are one scratch."""
+    top, bottom = max(one.top, other.top), min(one.top + len(one.centre), other.top + len(other.centre))
+    if bottom <= top:
+        return False
+    ours, theirs = one.centre[top - one.top : bottom - one.top], other.centre[top - other.top : bottom - other.top]
+    return float(np.abs(ours - theirs).mean()) < TOGETHER_PX + 0.5 * (one.width + other.width)
+
+
+def threshold(settings: ScratchSettings) -> float:
+    """Score from which a line is taken."""
+    return LOWEST + (HIGHEST - LOWEST) * settings.caution
+
+
+def _wanted(study: Arrays, height: int, settings: ScratchSettings) -> Mask:
+    """(N,) which lines are of the kind that is asked for; those nearly sure enough are among them."""
+    wanted = study["score"] > threshold(settings) - DOUBTFUL
+    wanted &= np.isin(study["dark"], POLARITIES[settings.polarity])
+    wanted &= (study["width"] >= settings.least_width_px) & (study["width"] <= settings.most_width_px)
+    wanted &= study["bands"] * HOP_PX >= settings.min_length_pct / 100 * height
+    if settings.seen_in != "any":
+        wanted &= study["channel"] == CHANNELS.index(settings.seen_in)
+    return np.asarray(wanted)
+
+
+def _line(study: Arrays, at: int, height: int) -> Line:
+    begin, count = int(study["begins"][at]), int(study["bands"][at])
+    across = study["across"][begin : begin + count]
+    return _drawn(study, at, int(study["first"][at]), across, height)
+
+
+def _drawn(study: Arrays, at: int, first: int, across: Values, height: int, bridged: bool = False) -> Line:
+    half = ROWS * BAND // 2
+    middles = middle_of(np.arange(first, first + len(across)))
+    top, bottom = max(0, int(middles[0]) - half), min(height, int(middles[-1]) + half)
+    # bands end a little before the picture does: a line that reaches the last one reaches its edge
+    bottom = height if height - bottom < HOP_PX + ROWS else bottom
+    centre = np.interp(np.arange(top, bottom), middles, across)
+    width, dark = int(study["width"][at]), bool(study["dark"][at])
+    return Line(top, centre, width, dark, float(study["score"][at]), int(study["track"][at]), bridged)
+
+
+def _bridged(
+    study: Arrays, wanted: Mask, number: int, height: int, settings: ScratchSettings
+) -> list[Line]:  # fmt: skip
+    """Scratches that were found shortly before and behind a frame, and not on it."""
+    found = []
+    near = np.flatnonzero(wanted & (np.abs(study["frame"] - number) <= settings.bridge_frames))
+    for track in np.unique(study["track"][near]):
+        mine = near[study["track"][near] == track]
+        before, behind = mine[study["frame"][mine] < number], mine[study["frame"][mine] > number]
+        if not len(before) or not len(behind):
+            continue
+        one, other = (int(some[np.argmin(np.abs(study["frame"][some] - number))]) for some in (before, behind))
+        if study["frame"][other] - study["frame"][one] > settings.bridge_frames + 1:
+            continue
+        line = _between(study, one, other, number, height)
+        found += [line] if line is not None else []
+    return found
+
+
+def _between(study: Arrays, one: int, other: int, number: int, height: int) -> Line | None:
+    firsts = [int(study["first"][at]) for at in (one, other)]
+    stops = [first + int(study["bands"][at]) for first, at in zip(firsts, (one, other), strict=True)]
+    first, stop = max(firsts), min(stops)
+    if stop <= first:
+        return None
+    ways = [
+        study["across"][int(study["begins"][at]) + first - start : int(study["begins"][at]) + stop - start]
+        for start, at in zip(firsts, (one, other), strict=True)
+    ]
+    share = (number - study["frame"][one]) / (study["frame"][other] - study["frame"][one])
+    return _drawn(study, one, first, (1 - share) * ways[0] + share * ways[1], height, bridged=True)
+
+
+def sampled(rgb: Rgb, line: Line, reach: int) -> Rgb:
+    """(N, 2 reach + 1, 3) the picture beside a line, its middle in the middle of every row."""
+    offsets = np.arange(-reach, reach + 1, dtype=np.float32)
+    across = (line.centre[:, None] + offsets[None, :]).astype(np.float32)
+    down = np.broadcast_to(line.rows[:, None], across.shape).astype(np.float32)
+    return np.asarray(cv2.remap(rgb, across, down, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE), np.float32)
+
+
+def deviations(values: Rgb, far: int) -> Rgb:
+    """What is beyond the line through both flanks, which begin `far` px from the middle."""
+    reach = values.shape[1] // 2
+    left, right = values[:, : reach - far + 1].mean(axis=1), values[:, reach + far :].mean(axis=1)
+    share = np.clip((np.arange(values.shape[1]) - reach + far) / (2 * far), 0, 1).astype(np.float32)[None, :, None]
+    return np.asarray(values - (left[:, None] * (1 - share) + right[:, None] * share), np.float32)
+
+
+def centred(rgb: Rgb, line: Line) -> Line:
+    """The line brought to where the frame shows it, a part of a px: its way was found in bands of rows only."""
+    for _ in range(CENTRED_TIMES):
+        deviation = deviations(sampled(rgb, line, REACH_PX), line.width // 2 + 3)
+        profile = np.median(deviation, axis=0)
+        channel = int(np.argmax(np.abs(profile).max(axis=0)))
+        rows = gaussian_filter1d(deviation[..., channel], CENTRED_ROWS, axis=0, mode="nearest")
+        shape, places = profile[:, channel], np.arange(2 * REACH_PX + 1)
+        shape = np.where(np.abs(places - REACH_PX) <= line.width // 2 + 2, shape, 0.0)
+        weight = np.square(shape)
+        aside = float((weight * (places - REACH_PX)).sum() / max(1e-9, float(weight.sum())))
+        shifts = np.arange(-MOST_SHIFT_PX, MOST_SHIFT_PX + 0.1, 0.25)
+        moved = np.stack([np.interp(places - shift, places, shape) for shift in shifts])
+        fit = rows @ moved.T - SHIFT_COST * float(shape @ shape) * np.square(shifts)[None, :]
+        best = gaussian_filter1d(shifts[np.argmax(fit, axis=1)], CENTRED_ROWS, mode="nearest")
+        line = replace(line, centre=line.centre + best + aside)
+    return line
+
+
+def extent_of(rgb: Rgb, line: Line) -> tuple[int, int]:
+    """Px that a scratch reaches to the left and to the right of its middle, by its mean profile over its rows."""
+    far = line.width // 2 + 3
+    deviation = deviations(sampled(rgb, line, REACH_PX), far)
+    profile = np.abs(np.median(deviation, axis=0))
+    noise = 1.25 * deviation[:, [0, 1, -2, -1]].std(axis=(0, 1)) / np.sqrt(len(deviation))  # of a median
+    channel = int(np.argmax(profile[REACH_PX - far : REACH_PX + far + 1].max(axis=0)))
+    one = profile[:, channel]
+    limit = max(EDGE_SHARE * float(one[REACH_PX - 1 : REACH_PX + 2].max()), 3.0 * float(noise[channel]))
+    reach = []
+    for way in (-1, 1):
+        away = 1
+        while away < far and one[REACH_PX + way * away] > limit:
+            away += 1
+        reach.append(away - 1)
+    least = max(0, line.width // 2 - 1)
+    return max(least, reach[0]) + RIM_PX, max(least, reach[1]) + RIM_PX
+
+
+def lay(mask: Mask, line: Line, left: int, right: int) -> Area:
+    """Set the pixels of a scratch in a mask; the box round it."""
+    middle = np.rint(line.centre).astype(int)
+    at = middle[:, None] + np.arange(-left, right + 1)[None, :]
+    inside = (at >= 0) & (at < mask.shape[1])
+    rows = np.broadcast_to(line.rows[:, None], at.shape)
+    mask[rows[inside], at[inside]] = True
+    first, last = max(0, int(at.min())), min(mask.shape[1] - 1, int(at.max()))
+    return first, line.top, last - first + 1, len(line.centre)
+
+
+def blob_of(line: Line, area: Area, rgb: Rgb, limit: float) -> Blob:
+    """A scratch as a piece of evidence."""
+    middle = np.clip(np.rint(line.centre).astype(int), 0, rgb.shape[1] - 1)
+    beside = [np.clip(middle + by, 0, rgb.shape[1] - 1) for by in (-line.width - 3, line.width + 3)]
+    around = 0.5 * (rgb[line.rows, beside[0]] + rgb[line.rows, beside[1]])
+    apart = np.median(rgb[line.rows, middle] - around, axis=0) * 255
+    contrast = float(apart[int(np.argmax(np.abs(apart)))])
+    sure = 1.0 / (1.0 + np.exp(-line.score))
+    return Blob(area, len(line.centre) * line.width, contrast, float(sure), line.score < limit + DOUBTFUL)

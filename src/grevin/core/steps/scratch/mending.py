@@ -1,0 +1,144 @@
+"""Mending a scratch: what is left under it kept where something is, else what other frames show, else its flanks.
+
+A shallow scratch adds something to the picture, evenly along its way: that is measured in the scratch's own
+coordinates, channel by channel, and taken off, and the picture's detail and grain stay. Where the picture moves, the
+frames around show what lies under it, and are believed as far as they show its flanks. Where nothing is left under it
+and no frame shows it, the flanks are joined.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+from scipy.ndimage import gaussian_filter1d, median_filter
+
+from grevin.core.motion.flow import Flow
+from grevin.core.picture.colour import Rgb
+from grevin.core.picture.frame import Mask
+from grevin.core.steps.scratch.lines import Line, deviations, sampled
+
+FLANK_PX = 4  # on either side, of which the joined picture is made
+MOST_DEPTH = 2.0  # times the usual depth of a scratch, that it may have anywhere
+ALONG_ROWS, SMOOTH_ROWS = 31, 4.0  # over which the depth is a median, and then a mean
+CORE_PX = 1  # on either side of its middle
+TEXTURE_ROWS = 9  # over which what is even is taken off, to see texture
+OPAQUE = 0.45  # of the flanks' texture: less of it under a scratch, and nothing is left there
+CLIPPED = 0.985  # of white: nothing is left above
+SEEN_LEVELS = 5.0 / 255  # by which the flanks may differ on another frame that shows the same
+SEEN_ROWS = 21
+
+Values = npt.NDArray[np.float32]
+
+
+@dataclass(frozen=True, eq=False)
+class Other:
+    """A frame that may show what lies under a scratch.
+
+    Attributes:
+        rgb: (H, W, 3) R'G'B'.
+        flow: to it.
+        mask: (H, W) bool, its own scratches.
+    """
+
+    rgb: Rgb
+    flow: Flow
+    mask: Mask
+
+
+def mend_line(picture: Rgb, line: Line, reach: tuple[int, int], others: Callable[[], list[Other]]) -> None:
+    """Mend one scratch in a picture, (H, W, 3) float32 R'G'B', in place.
+
+    Args:
+        picture: what is mended.
+        line: where.
+        reach: px to which it reaches to the left and to the right of its middle.
+        others: frames around, asked for where nothing is left under it.
+    """
+    left, right = reach
+    middle = np.rint(line.centre).astype(int)
+    offsets = np.arange(-left - FLANK_PX, right + FLANK_PX + 1)
+    at = np.clip(middle[:, None] + offsets[None, :], 0, picture.shape[1] - 1)
+    rows = line.rows[:, None]
+    values = picture[rows, at].astype(np.float32)
+    inner = (offsets >= -left) & (offsets <= right)
+    joined = _joined(values, inner)
+    under = values - _profile(picture, line, reach, at)
+    core = np.abs(offsets) <= CORE_PX
+    opaque = _opaque(values, core, under, inner)
+    mended = np.where(opaque[:, None, None], joined, under)
+    if opaque.any():
+        for other in others():
+            theirs, seen = _theirs(other, values, rows, at, inner)
+            seen = seen * opaque[:, None, None]
+            mended = seen * theirs + (1 - seen) * mended
+    picture[np.broadcast_to(rows, at.shape)[:, inner], at[:, inner]] = np.clip(mended[:, inner], 0.0, 1.0)
+
+
+def _joined(values: Values, inner: npt.NDArray[np.bool_]) -> Values:
+    """(N, M, 3) the flanks joined by a line in every row."""
+    first, last = int(np.argmax(inner)), len(inner) - int(np.argmax(inner[::-1]))
+    left, right = values[:, :first].mean(axis=1), values[:, last:].mean(axis=1)
+    from_left = first / 2 - 0.5
+    share = np.clip((np.arange(len(inner)) - from_left) / (last + first / 2 - 0.5 - from_left), 0, 1)[None, :, None]
+    return np.asarray(left[:, None] * (1 - share) + right[:, None] * share, np.float32)
+
+
+def _profile(picture: Rgb, line: Line, reach: tuple[int, int], at: npt.NDArray[np.int64]) -> Values:
+    """(N, M, 3) what the scratch adds at some places of its rows: of one shape, its depth even along its way."""
+    far = max(reach) + 1
+    side = far + FLANK_PX
+    deviation = deviations(sampled(picture, line, side), far)
+    offsets = np.arange(-side, side + 1)
+    shape = np.median(deviation, axis=0)  # the same all along: what is upright in the picture is so only in part of it
+    shape[(offsets < -reach[0] - 1) | (offsets > reach[1] + 1)] = 0.0
+    depth = (deviation * shape).sum(axis=(1, 2)) / max(1e-9, float(np.square(shape).sum()))
+    smooth = np.asarray(_steady(depth)[:, None, None] * shape, np.float32)
+    places = (at - line.centre[:, None] + side).astype(np.float32)
+    down = np.broadcast_to(np.arange(len(at))[:, None], at.shape).astype(np.float32)
+    return np.asarray(cv2.remap(smooth, places, down, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE), np.float32)
+
+
+def _steady(depth: Values) -> Values:
+    """(N,) depths without what the picture adds to them."""
+    calm = median_filter(depth, size=min(ALONG_ROWS, len(depth)) | 1, mode="nearest")
+    return np.asarray(np.clip(gaussian_filter1d(calm, SMOOTH_ROWS, mode="nearest"), 0.0, MOST_DEPTH), np.float32)
+
+
+def _opaque(
+    values: Values, core: npt.NDArray[np.bool_], under: Values, inner: npt.NDArray[np.bool_]
+) -> npt.NDArray[np.bool_]:  # fmt: skip
+    """(N,) rows in which nothing of the picture is left in the middle of the scratch."""
+    texture = np.minimum(_rough(under[:, core]).std(axis=(1, 2)), _rough(values[:, core]).std(axis=(1, 2)))
+    around = _rough(values[:, ~inner]).std(axis=(1, 2))
+    slow = [gaussian_filter1d(one, TEXTURE_ROWS, mode="nearest") for one in (texture, around)]
+    clipped = gaussian_filter1d((values[:, core].min(axis=2) > CLIPPED).mean(axis=1), TEXTURE_ROWS, mode="nearest")
+    return np.asarray((slow[0] < OPAQUE * slow[1]) | (clipped > OPAQUE))
+
+
+def _rough(values: Values) -> Values:
+    """Without what is even down the rows."""
+    return np.asarray(values - cv2.blur(values.reshape(len(values), -1), (1, TEXTURE_ROWS)).reshape(values.shape))
+
+
+def _theirs(
+    other: Other, values: Values, rows: npt.NDArray[np.int64], at: npt.NDArray[np.int64], inner: npt.NDArray[np.bool_]
+) -> tuple[Values, Values]:
+    """What another frame shows there, and (N, M, 1) 0..1 how far it is believed."""
+    flow = other.flow[rows, at]
+    across = np.ascontiguousarray(at + flow[..., 0], np.float32)
+    down = np.ascontiguousarray(rows + flow[..., 1], np.float32)
+    theirs = cv2.remap(other.rgb, across, down, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
+    hidden = cv2.remap(
+        other.mask.view(np.uint8), across, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=1
+    )
+    apart = np.square(theirs - values).mean(axis=2)
+    flanks = ~inner[None, :] & (hidden == 0)
+    error = cv2.blur((apart * flanks).sum(axis=1, keepdims=True).astype(np.float32), (1, SEEN_ROWS))
+    count = cv2.blur(flanks.sum(axis=1, keepdims=True).astype(np.float32), (1, SEEN_ROWS))
+    usual = np.sqrt(error[:, 0] / np.maximum(count[:, 0], 1e-3))
+    believed = np.clip(2.0 - usual / SEEN_LEVELS, 0.0, 1.0) * (count[:, 0] > 1.0)
+    return np.asarray(theirs, np.float32), np.asarray((believed[:, None] * (hidden == 0))[..., None], np.float32)

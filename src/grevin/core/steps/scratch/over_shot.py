@@ -1,0 +1,210 @@
+"""The lines of a whole shot: found on every frame, judged, and followed from frame to frame.
+
+A stretch of frames is held at a time, whatever the length of the shot.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+import numpy.typing as npt
+
+from grevin.core.parallel import in_parallel
+from grevin.core.progress import Progress
+from grevin.core.steps.scratch.features import features_of, width_and_channel
+from grevin.core.steps.scratch.judge import Model
+from grevin.core.steps.scratch.paths import Path, over_time, paths_of
+from grevin.core.steps.scratch.sight import Sight
+from grevin.core.steps.seen import Arrays
+
+STRETCH, MARGIN = 24, 12  # frames that are judged at a time, and those around that are looked at
+LEAST_SCORE = -2.5  # of a line by itself, that is followed
+LINK_PX, LINK_GROWS_PX = 2.0, 0.55  # aside from one frame to the next, and times the root of the frames between
+GAP = 4  # frames for which a line may be gone
+ALIKE = 0.4  # of the shorter line's bands that both have to have
+AROUND = 8  # frames a side by which a line is judged together
+FALL = 0.8  # of their say, for every two frames
+ABSENT = -1.5  # score of a line on a frame where it was not found
+DOUBLE_PX = 5.0  # from a better line, beside half of both widths: the same one again
+
+
+@dataclass(frozen=True, eq=False)
+class Candidate:
+    """A line on a frame.
+
+    Attributes:
+        frame: its number.
+        dark: its polarity.
+        path: where it lies.
+        width: px.
+        channel: where it shows most.
+        features: (F,) what the judge goes by.
+        score: of the judge.
+    """
+
+    frame: int
+    dark: bool
+    path: Path
+    width: int
+    channel: int
+    features: npt.NDArray[np.float64]
+    score: float = 0.0
+
+
+def measured(frames: range, sight: Callable[[int], Sight | None], model: Model, progress: Progress) -> Arrays:
+    """The lines of a shot, as `packed`.
+
+    Args:
+        frames: of the shot.
+        sight: of one of them; None where it cannot be looked at.
+        model: who judges.
+        progress: one unit a frame.
+    """
+    progress.begin(len(frames), "Looking for scratches")
+    held: dict[int, Sight] = {}
+    found: list[Candidate] = []
+
+    def look(number: int) -> tuple[int, Sight | None]:
+        return number, sight(number)
+
+    for start in range(frames.start, frames.stop, STRETCH):
+        stop = min(start + STRETCH, frames.stop)
+        wanted = range(max(frames.start, start - MARGIN), min(frames.stop, stop + MARGIN))
+        for number in [one for one in held if one not in wanted]:
+            del held[number]
+        for number, seen in in_parallel(look, [one for one in wanted if one not in held]):
+            if seen is not None:
+                held[number] = seen
+            progress.advance()
+        for some in candidates_of(range(start, stop), held).values():
+            found += judged(some, model)
+    return packed(found, _tracks(found), frames)
+
+
+def candidates_of(core: range, held: dict[int, Sight]) -> dict[int, list[Candidate]]:
+    """What may be a line on some frames, not judged yet.
+
+    Args:
+        core: the frames.
+        held: they, and those around, as far as they can be looked at.
+    """
+    numbers = sorted(held)
+    sights = [held[number] for number in numbers]
+    found: dict[int, list[Candidate]] = {number: [] for number in core if number in held}
+    for dark in (False, True):
+        sums = over_time([one.of(dark).strength for one in sights]) if sights else []
+        for place, number in enumerate(numbers):
+            if number in found:
+                sight = sights[place]
+                lines = paths_of(sums[place], sight.of(dark).strength)
+                found[number] += [
+                    Candidate(number, dark, line, *width_and_channel(sight, line, dark),
+                              features_of(place, sights, line, dark, lines))
+                    for line in lines
+                ]  # fmt: skip
+    return found
+
+
+def judged(some: list[Candidate], model: Model) -> list[Candidate]:
+    """Those of a frame that may be scratches, with their scores; what is but the flank of a better one is left out."""
+    if not some:
+        return []
+    scores = model.scores(np.stack([one.features for one in some]))
+    kept: list[Candidate] = []
+    for at in np.argsort(-scores):
+        if scores[at] < LEAST_SCORE:
+            break
+        one = replace(some[at], score=float(scores[at]))
+        if not any(_same_again(one, better) for better in kept):
+            kept.append(one)
+    return kept
+
+
+def _same_again(one: Candidate, better: Candidate) -> bool:
+    """Whether a line is but a flank of a better one."""
+    apart, share = _apart(one.path, better.path)
+    return share > ALIKE and apart < DOUBLE_PX + 0.5 * (one.width + better.width)
+
+
+def _apart(one: Path, other: Path) -> tuple[float, float]:
+    """Mean distance in px over the bands that both have, and their share of the shorter one."""
+    first, stop = max(one.first, other.first), min(one.first + len(one.across), other.first + len(other.across))
+    if stop <= first:
+        return float("inf"), 0.0
+    ours, theirs = (
+        one.across[first - one.first : stop - one.first],
+        other.across[first - other.first : stop - other.first],
+    )
+    return float(np.abs(ours - theirs).mean()), (stop - first) / min(len(one.across), len(other.across))
+
+
+def _tracks(found: list[Candidate]) -> npt.NDArray[np.int64]:
+    """(N,) which line over time each belongs to."""
+    track = np.full(len(found), -1, np.int64)
+    ends: dict[int, int] = {}  # by line: its last candidate
+    by_frame: dict[int, list[int]] = {}
+    for at, one in enumerate(found):
+        by_frame.setdefault(one.frame, []).append(at)
+    for frame in sorted(by_frame):
+        pairs = sorted(
+            (distance, at, line)
+            for at in by_frame[frame]
+            for line, last in ends.items()
+            if 0 < frame - found[last].frame <= GAP
+            and (distance := _linked(found[last], found[at])) is not None
+        )  # fmt: skip
+        taken: set[int] = set()
+        for _, at, line in pairs:
+            if track[at] < 0 and line not in taken:
+                track[at] = line
+                taken.add(line)
+        for at in by_frame[frame]:
+            if track[at] < 0:
+                track[at] = len(ends)
+                taken.add(len(ends))
+                ends[len(ends)] = at
+            ends[int(track[at])] = at
+    return track
+
+
+def _linked(last: Candidate, one: Candidate) -> float | None:
+    """How far a line is from one on an earlier frame, px; None where it is another one."""
+    if last.dark != one.dark:
+        return None
+    apart, share = _apart(last.path, one.path)
+    return apart if share >= ALIKE and apart < LINK_PX + LINK_GROWS_PX * np.sqrt(one.frame - last.frame) else None
+
+
+def packed(found: list[Candidate], track: npt.NDArray[np.int64], frames: range) -> Arrays:
+    """As arrays that are kept: a row a line and frame, and the places of all bands one after the other."""
+    lengths = np.array([len(one.path.across) for one in found], np.int64)
+    return {
+        "frame": np.array([one.frame for one in found], np.int64),
+        "dark": np.array([one.dark for one in found], np.bool_),
+        "width": np.array([one.width for one in found], np.int64),
+        "channel": np.array([one.channel for one in found], np.int64),
+        "first": np.array([one.path.first for one in found], np.int64),
+        "begins": np.concatenate([[0], np.cumsum(lengths)])[: len(found)].astype(np.int64),
+        "bands": lengths,
+        "own": np.array([one.path.own for one in found]),
+        "track": track,
+        "score": _together(found, track, frames),
+        "across": np.concatenate([one.path.across for one in found]) if found else np.zeros(0),
+    }
+
+
+def _together(found: list[Candidate], track: npt.NDArray[np.int64], frames: range) -> npt.NDArray[np.float64]:
+    """(N,) scores of lines judged together with themselves on the frames around."""
+    lines: dict[int, dict[int, float]] = {}
+    for one, line in zip(found, track, strict=True):
+        lines.setdefault(int(line), {})[one.frame] = one.score
+    offsets = range(-AROUND, AROUND + 1)
+    result = np.zeros(len(found))
+    for at, (one, line) in enumerate(zip(found, track, strict=True)):
+        inside = [offset for offset in offsets if one.frame + offset in frames]
+        weights = np.array([FALL ** (abs(offset) / 2) for offset in inside])
+        scores = np.array([lines[int(line)].get(one.frame + offset, ABSENT) for offset in inside])
+        result[at] = float(weights @ scores / weights.sum())
+    return result

@@ -1,0 +1,164 @@
+"""Lines down a frame: the best ways through its bands, summed over time first, so that what stays stands out.
+
+Dynamic programming finds the way with the greatest sum; one way after the other is taken out, each with its
+surroundings, as long as the next is good enough.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from grevin.core.steps.scratch.responses import Map
+
+MOST_STRENGTH = 3.5  # of a place, beyond which it tells no more
+KEPT = 0.8  # of what was summed, from frame to frame
+STEP_COST_TIME = 0.1  # of a px aside from frame to frame
+USUAL = 0.92  # strength that is no line: the sum of a way falls below it
+LEAST_GAIN, MOST_GAIN = -1.0, 3.0
+STEP_COST = 0.15  # of a px aside from band to band
+FEWEST_BANDS = 5
+LEAST_SCORE = 5.0
+BESIDE_PX = 4  # round a way that was taken, where no other is looked for
+SNAP_PX = 3  # by which the frame's own strength may lie aside of the sum over time
+LEAST_OWN = 0.45  # of its own strength over five bands, at the ends of a way
+MOST_WAYS = 24  # a frame and polarity: more is texture
+
+Sums = npt.NDArray[np.float32]
+
+
+@dataclass(frozen=True, eq=False)
+class Path:
+    """A way down a frame.
+
+    Attributes:
+        first: its first band.
+        across: (N,) px from the left at each of its bands.
+        score: what it gathered of the sum over time.
+        own: mean of the frame's own strength along it.
+    """
+
+    first: int
+    across: npt.NDArray[np.float64]
+    score: float
+    own: float
+
+    @property
+    def bands(self) -> npt.NDArray[np.int64]:
+        """Its bands."""
+        return np.arange(self.first, self.first + len(self.across))
+
+
+def over_time(strengths: list[Map]) -> list[Sums]:
+    """(B, W) of each frame: the mean of what leads there from both sides of time, a px aside a frame at most."""
+    clipped = [np.minimum(one, np.float32(MOST_STRENGTH)) for one in strengths]
+    ahead, weights = _one_way(clipped)
+    back, back_weights = _one_way(clipped[::-1])
+    return [
+        np.asarray((one + other - own) / np.float32(weight + back_weight - 1.0), np.float32)
+        for one, other, own, weight, back_weight in zip(
+            ahead, back[::-1], clipped, weights, back_weights[::-1], strict=True
+        )
+    ]
+
+
+def _one_way(clipped: list[Map]) -> tuple[list[Map], list[float]]:
+    found, weights = [clipped[0]], [1.0]
+    for own in clipped[1:]:
+        found.append(own + np.float32(KEPT) * _widened(found[-1], STEP_COST_TIME))
+        weights.append(1.0 + KEPT * weights[-1])
+    return found, weights
+
+
+def _widened(sums: Map, cost: float) -> Map:
+    """The best of each place and its two neighbours, which cost something."""
+    aside = np.float32(cost)
+    best = sums.copy()
+    np.maximum(best[:, 1:], sums[:, :-1] - aside, out=best[:, 1:])
+    np.maximum(best[:, :-1], sums[:, 1:] - aside, out=best[:, :-1])
+    return best
+
+
+def paths_of(sums: Sums, own: Map) -> list[Path]:
+    """The lines of one polarity on a frame, the best first.
+
+    Args:
+        sums: (B, W), of `over_time`.
+        own: (B, W) the frame's own strength.
+    """
+    gain = np.clip(sums - np.float32(USUAL), LEAST_GAIN, MOST_GAIN)
+    found: list[Path] = []
+    for _ in range(MOST_WAYS):
+        way = _best_way(gain)
+        if way is None:
+            break
+        first, across, score = way
+        for band, place in zip(range(first, first + len(across)), across, strict=True):
+            gain[band, max(0, place - BESIDE_PX) : place + BESIDE_PX + 1] = LEAST_GAIN
+        if score >= LEAST_SCORE and len(across) >= FEWEST_BANDS:
+            path = _own_ends(first, across, own, score)
+            found += [path] if path is not None else []
+        elif score < LEAST_SCORE:
+            break
+    return found
+
+
+def _best_way(gain: Map) -> tuple[int, list[int], float] | None:
+    """First band, places and sum of the way with the greatest sum."""
+    bands, width = gain.shape
+    sums = np.empty_like(gain)
+    came = np.zeros((bands, width), np.int8)  # 0 for nowhere, else 2 plus the step
+    sums[0] = gain[0]
+    for band in range(1, bands):
+        before = sums[band - 1]
+        best, step = before.copy(), np.full(width, 2, np.int8)
+        for by in (-1, 1):
+            moved = np.full(width, -np.inf, np.float32)
+            if by < 0:
+                moved[1:] = before[:-1] - np.float32(STEP_COST)
+            else:
+                moved[:-1] = before[1:] - np.float32(STEP_COST)
+            better = moved > best
+            best[better], step[better] = moved[better], 2 + by
+        goes_on = best > 0
+        sums[band] = gain[band] + np.where(goes_on, best, np.float32(0))
+        came[band] = np.where(goes_on, step, 0)
+    end = int(np.argmax(sums))
+    band, place = divmod(end, width)
+    score = float(sums[band, place])
+    if score <= 0:
+        return None
+    places = [place]
+    while came[band, place]:
+        place += int(came[band, place]) - 2
+        band -= 1
+        places.append(place)
+    return band, places[::-1], score
+
+
+def _own_ends(first: int, across: list[int], own: Map, score: float) -> Path | None:
+    """The way as the frame itself shows it: a little aside, and without ends that only other frames show."""
+    bands = np.arange(first, first + len(across))
+    offsets = np.arange(-SNAP_PX, SNAP_PX + 1)
+    at = np.clip(np.array(across)[:, None] + offsets[None, :], 0, own.shape[1] - 1)
+    near = own[bands[:, None], at]
+    smooth = _smoothed(near)
+    best = np.argmax(smooth - np.float32(0.02) * np.abs(offsets)[None, :], axis=1)
+    strength = near[np.arange(len(bands)), best]
+    five = _smoothed(strength[:, None])[:, 0]
+    good = np.flatnonzero(five >= LEAST_OWN)
+    if not len(good) or good[-1] - good[0] + 1 < FEWEST_BANDS:
+        return None
+    part = slice(int(good[0]), int(good[-1]) + 1)
+    places = np.array(across, np.float64)[part] + offsets[best[part]]
+    return Path(first + part.start, _smoothed(places[:, None])[:, 0], score, float(strength[part].mean()))
+
+
+def _smoothed(rows: npt.NDArray[np.floating]) -> npt.NDArray[np.float64]:
+    """Means over five bands, fewer at the ends."""
+    sums = np.concatenate([np.zeros((1, rows.shape[1])), np.cumsum(rows, axis=0)])
+    count = len(rows)
+    low, high = np.maximum(0, np.arange(count) - 2), np.minimum(count, np.arange(count) + 3)
+    return np.asarray((sums[high] - sums[low]) / (high - low)[:, None])

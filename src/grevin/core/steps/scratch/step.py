@@ -1,0 +1,166 @@
+"""Line scratches: upright lines that stay for many frames while the picture moves beneath them.
+
+Lines are looked for in bands of rows, in brightness, green and blue, and summed over time, for a scratch stays; then
+each is judged: whether it stays where the picture moves on, whether the picture shines through, whether its flanks
+agree. What is left under a shallow scratch is kept; where the picture moves the frames around show what a deep one
+hides. Structures of the picture that stand upright while the camera stands still are hard to tell from scratches:
+set a region over them to be left alone.
+"""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import ClassVar
+
+import cv2
+import numpy as np
+
+from grevin.core.motion.flow import Flow, estimate_flow, straightened
+from grevin.core.picture.colour import Rgb
+from grevin.core.picture.frame import Mask
+from grevin.core.picture.masks import grow
+from grevin.core.progress import Progress
+from grevin.core.steps.base import Family, Stage
+from grevin.core.steps.charting import LEFT_ALONE, Chart
+from grevin.core.steps.charting import Line as ChartLine
+from grevin.core.steps.evidence import Blob, Evidence
+from grevin.core.steps.proposing import ShotFacts, Suggestion
+from grevin.core.steps.scratch.judge import shipped
+from grevin.core.steps.scratch.lines import Line, blob_of, centred, extent_of, lay, lines_of, threshold
+from grevin.core.steps.scratch.mending import Other, mend_line
+from grevin.core.steps.scratch.over_shot import measured
+from grevin.core.steps.scratch.responses import HOP_PX
+from grevin.core.steps.scratch.settings import ScratchSettings
+from grevin.core.steps.scratch.sight import Sight, sight_of
+from grevin.core.steps.seen import Arrays, Shotwise, Window
+from grevin.core.steps.settings import Settings
+
+REACH = 4  # frames that may show what a scratch hides
+FLOW_BENT_PX = 12  # round a scratch, where flow sticks to it
+ROOM_PX = 2.0  # beyond its own width, by which the picture has to have moved on another frame
+
+
+class ScratchStep:
+    """See the module."""
+
+    id: ClassVar[str] = "scratch"
+    label: ClassVar[str] = "Line scratch"
+    fault: ClassVar[str] = "Upright scratches that stay for many frames"
+    version: ClassVar[int] = 1
+    family: ClassVar[Family] = "local"
+    stage: ClassVar[Stage] = "surface"
+    settings_model: ClassVar[type[Settings]] = ScratchSettings
+
+    def reach(self, settings: ScratchSettings) -> int:
+        """Frames that may show what lies under a scratch."""
+        return REACH
+
+    def learn(self, shot: Shotwise, settings: ScratchSettings, progress: Progress) -> Arrays:
+        """The lines of a shot; which of them are taken is a matter of the settings."""
+        frames = shot.frames
+
+        def sight(number: int) -> Sight:
+            window = shot.window(number)
+            flow = _small_flow(window) if number + 1 < frames.stop else None
+            return sight_of(window.rgb(), flow)
+
+        found = shot.kept("lines", lambda: measured(frames, sight, shipped(), progress))
+        return {**found, "shot": np.array([frames.start, frames.stop])}
+
+    def find(self, window: Window, settings: ScratchSettings) -> Evidence:
+        """The scratches of a frame."""
+        mask, blobs, passed = self._scratches(window, settings)
+        return Evidence(mask, blobs=tuple(blobs), passed=tuple(passed))
+
+    def _scratches(self, window: Window, settings: ScratchSettings) -> tuple[Mask, list[Blob], list[Blob]]:
+        fmt, rgb = window.format, window.rgb()
+        mask = np.zeros((fmt.height, fmt.width), np.bool_)
+        taken: list[Blob] = []
+        nearly: list[Blob] = []
+        limit = threshold(settings)
+        for found in lines_of(window.study(), window.number, fmt.height, settings):
+            line = centred(rgb, found)
+            left, right = _reaching(rgb, line, settings)
+            target = mask if line.score > limit else np.zeros_like(mask)
+            area = lay(target, line, left, right)
+            (taken if line.score > limit else nearly).append(blob_of(line, area, rgb, limit))
+        return mask, taken, nearly
+
+    def mend(self, window: Window, evidence: Evidence, settings: ScratchSettings) -> Rgb:
+        """The picture without its scratches."""
+        picture = window.rgb().copy()
+        lines = lines_of(window.study(), window.number, window.format.height, settings)
+        for found in lines:
+            line = centred(window.rgb(), found)
+            left, right = _reaching(window.rgb(), line, settings)
+            mine = np.zeros_like(evidence.mask)
+            lay(mine, line, left, right)
+            if (mine & evidence.mask).any():
+                others = partial(self._others, window, settings, line, left + right + 1, evidence.mask)
+                mend_line(picture, line, (left, right), others)
+        return picture
+
+    def _others(
+        self, window: Window, settings: ScratchSettings, line: Line, width: int, mask: Mask
+    ) -> list[Other]:  # fmt: skip
+        """Frames on which the picture has moved away from under a scratch."""
+        found = []
+        for side in (-1, 1):
+            if not window.has(side):
+                continue
+            step = _motion(window, side, mask)
+            pace = float(np.median(np.abs(step[line.rows, np.clip(line.centre.astype(int), 0, step.shape[1] - 1), 0])))
+            far = int(np.ceil((width + ROOM_PX) / pace)) if pace > 0 else REACH + 1
+            if far > REACH or not window.has(side * far):
+                continue
+            flow = step if far == 1 else _motion(window, side * far, mask)
+            there = window.at(side * far)
+            theirs, _, _ = self._scratches(there, settings)
+            found.append(Other(there.rgb(), flow, grow(theirs, 1)))
+        return found
+
+    def tell(self, study: Arrays, rate: float) -> tuple[str, ...]:
+        """What was found in a shot, in words."""
+        sure = study["score"] > threshold(ScratchSettings())
+        frames = int(study["shot"][1] - study["shot"][0])
+        if not sure.any():
+            return ("No scratch in this shot.", LEFT_ALONE)
+        tracks, counts = np.unique(study["track"][sure], return_counts=True)
+        longest = int(counts.max())
+        lines = "1 scratch" if len(tracks) == 1 else f"{len(tracks)} scratches"
+        return (f"{lines} in this shot, the longest on {longest} of {frames} frames.",)
+
+    def chart(self, study: Arrays) -> Chart | None:
+        """How much of the height scratches take, over the frames."""
+        first, stop = (int(value) for value in study["shot"])
+        sure = study["score"] > threshold(ScratchSettings())
+        length = np.zeros(stop - first, np.float32)
+        np.add.at(length, study["frame"][sure] - first, study["bands"][sure] * np.float32(HOP_PX))
+        lines = (ChartLine("scratches", length),)
+        return Chart("length of all scratches", "px", lines) if sure.any() else None
+
+    def propose(self, facts: ShotFacts) -> Suggestion | None:
+        """Where the survey counted scratches."""
+        count = facts.middle("scratch_count") if "scratch_count" in facts.curves else 0.0
+        return Suggestion(self.id, f"{count:.0f} upright lines that stay") if count >= 1 else None
+
+
+def _reaching(rgb: Rgb, line: Line, settings: ScratchSettings) -> tuple[int, int]:
+    left, right = extent_of(rgb, line)
+    return max(0, left + settings.grow_left_px), max(0, right + settings.grow_right_px)
+
+
+def _small_flow(window: Window) -> Flow:
+    """From the frame to the next one, at half the size."""
+    here, there = (_half(window.luma8(offset)) for offset in (0, 1))
+    return estimate_flow(here, there, "quick")
+
+
+def _half(luma: np.ndarray) -> np.ndarray:
+    size = max(1, luma.shape[1] // 2), max(1, luma.shape[0] // 2)
+    return np.asarray(cv2.resize(luma, size, interpolation=cv2.INTER_AREA), np.uint8)
+
+
+def _motion(window: Window, offset: int, mask: Mask) -> Flow:
+    """Flow to another frame, straight under the scratches."""
+    return straightened(window.motion(offset, "quick"), grow(mask, FLOW_BENT_PX))
