@@ -169,7 +169,7 @@ def _together(rows: list[dict[str, Any]]) -> dict[str, float]:
     for name in rows[0]:
         if name in {"clip", "stands", "pace"}:
             continue
-        values = [row[name] for row in rows if row[name]] or [0.0]
+        values = [row[name] for row in rows if row[name] or not name.endswith("_db")] or [0.0]
         worst = max(values) if name in {"false_heights", "learn_seconds", "mend_seconds"} else min(values)
         found |= {name: round(float(np.mean(values)), 3), f"{name}_worst": worst}
     return found

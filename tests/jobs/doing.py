@@ -17,12 +17,14 @@ from grevin.core.picture.frame import Frame
 from grevin.core.picture.halving import halved
 from grevin.demo.light_reels import light_reels, steady
 from grevin.demo.noise_reels import Rgb, noise_reels
+from grevin.demo.surface_reels import surface_reels, unscratched
 from grevin.demo.time_reels import PAL, as_frame
 from grevin.desktop.window import Window
 from tests.conftest import write_video
 from tests.desktop.conftest import settle
 
 FRAMES = 24
+SCRATCHED_FROM = 24  # frame of the regatta from which all its scratches are there
 PART = (300, 40, 416, 320)  # left, top, width, height: px of the reels of noise
 STUDY_MS = 60_000
 
@@ -40,6 +42,15 @@ def part_of(frame: Frame) -> Frame:
     planes = [frame.planes[0][top : top + height, left : left + width]]
     planes += [p[top // 2 : (top + height) // 2, left // 2 : (left + width) // 2] for p in frame.planes[1:]]
     return Frame(frame.number, fmt, tuple(np.ascontiguousarray(plane) for plane in planes))
+
+
+def scratched_reel(folder: Path, length: int) -> tuple[Path, list[Frame], list[Frame]]:
+    """A part of the scratched regatta: the file, its frames, and those without scratches."""
+    (reel,) = surface_reels()
+    numbers = range(SCRATCHED_FROM, SCRATCHED_FROM + length)
+    frames = [replace(part_of(reel.make(number)), number=number - SCRATCHED_FROM) for number in numbers]
+    right = [replace(part_of(unscratched(number)), number=number - SCRATCHED_FROM) for number in numbers]
+    return write_video(folder / "regatta-with-scratches.mkv", frames), frames, right
 
 
 def noisy_reel(folder: Path, name: str, length: int) -> tuple[Path, list[Frame]]:

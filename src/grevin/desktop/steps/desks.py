@@ -22,12 +22,13 @@ from grevin.desktop.steps.pick.desk import PickDesk
 from grevin.desktop.steps.rebuild.desk import RebuildDesk
 from grevin.desktop.steps.reframe.desk import ReframeDesk
 from grevin.desktop.steps.repeats.desk import RepeatsDesk
+from grevin.desktop.steps.scratch.desk import ScratchDesk
 from grevin.desktop.steps.sidefill.desk import SidefillDesk
 from grevin.desktop.texts import tr
 
 DESKS: tuple[type[Desk], ...] = (
     PickDesk, RepeatsDesk, FieldsDesk, RebuildDesk, NoiseDesk, FlickerDesk, BandsDesk, LightDesk, DirtDesk,
-    ReframeDesk, SidefillDesk, GrainDesk,
+    ScratchDesk, ReframeDesk, SidefillDesk, GrainDesk,
 )  # fmt: skip
 LANES: tuple[CountLane, ...] = tuple(desk.lane for desk in DESKS if desk.lane is not None)
 

@@ -16,13 +16,14 @@ from grevin.core.steps.scratch.sight import CELL_PX, Sight
 FEATURES = (
     "own strength", "strength over time", "length", "score", "at rest", "along the motion", "rest less motion",
     "motion tells", "jitter", "tilt", "width", "flanks apart", "shines through", "flanks alike", "texture left",
-    "steady depth", "other ways beside", "other polarity beside", "near the border",
+    "steady depth", "clipped", "other ways beside", "other polarity beside", "near the border",
 )  # fmt: skip
 AWAY = (-8, -4, -2, 2, 4, 8)  # frames at which it is looked whether a line is still there
 TOLERANCE_PX, TOLERANCE_GROWS_PX = 1.0, 0.55  # aside, and times the root of the frames: so far a scratch wanders
 BESIDE_PX = (16, 32, 48)  # from the line, where motion is read: on it flow sticks to the line
 NEIGHBOURS_PX = 60.0
 RIM_PX = 24.0
+BLACK, WHITE = 4.0, 248.0  # 8-bit levels at which nothing shines through
 
 Values = npt.NDArray[np.float64]
 
@@ -116,8 +117,8 @@ def _strongest(strength: Map, bands: npt.NDArray[np.int64], across: Values, reac
     return float(np.minimum(values.max(axis=1), MOST_STRENGTH).mean())
 
 
-def _profile(channel: Map, path: Path, width: int) -> tuple[float, float, float, float, float]:
-    """Flanks apart, shines through, flanks alike, texture left, steady depth: of the rows along a line."""
+def _profile(channel: Map, path: Path, width: int) -> tuple[float, float, float, float, float, float]:
+    """Flanks apart, shines through, flanks alike, texture left, steady depth, clipped: of the rows along a line."""
     gap, flank = FLANKS[width]
     first = int(path.first * HOP)
     rows = np.arange(first, min(channel.shape[0], first + HOP * (len(path.across) - 1) + BAND))
@@ -137,6 +138,7 @@ def _profile(channel: Map, path: Path, width: int) -> tuple[float, float, float,
     return (
         float(np.abs(left - right).mean()) / size, _likeness(rough[0], rough[1]), _likeness(rough[2], rough[3]),
         float(np.log((rough[0].std() + 0.3) / (rough[1].std() + 0.3))), size / (float(depth.std()) + 0.5),
+        float(((middle > WHITE) | (middle < BLACK)).mean() - ((around > WHITE) | (around < BLACK)).mean()),
     )  # fmt: skip
 
 

@@ -17,13 +17,14 @@ from grevin.core.steps.scratch.responses import BAND, CHANNELS, HOP_PX, ROWS, mi
 from grevin.core.steps.scratch.settings import ScratchSettings
 from grevin.core.steps.seen import Arrays
 
-LOWEST, HIGHEST = -1.5, 1.5  # scores from which a line is taken with caution 0 and 1
+LOWEST, HIGHEST = -2.0, 1.4  # scores from which a line is taken with caution 0 and 1
 DOUBTFUL = 0.8  # of the score beside that: the step was nearly of the other opinion
 REACH_PX = 14  # beside the middle, where its profile is read
+FEWEST_ROWS = 4  # of a line that a person drew
 TOGETHER_PX = 5.0  # beside half of both widths
 CENTRED_TIMES, CENTRED_ROWS = 2, 8.0  # passes, and rows over which the middle is told
 MOST_SHIFT_PX, SHIFT_COST = 2.5, 0.06  # of the middle; of the profile's energy, for a px squared
-EDGE_SHARE = 0.2  # of the profile's greatest deviation, where a scratch ends
+EDGE_SHARE = 0.35  # of the profile's greatest deviation, where a scratch ends
 RIM_PX = 1  # beyond that
 POLARITIES = {"both": (False, True), "darker": (True,), "brighter": (False,)}
 
@@ -62,9 +63,12 @@ def lines_of(study: Arrays, number: int, height: int, settings: ScratchSettings)
     """The scratches of a frame of a height, by the settings, with those that are nearly taken."""
     wanted = _wanted(study, height, settings)
     here = [_line(study, int(at), height) for at in np.flatnonzero(wanted & (study["frame"] == number))]
-    known = {line.track for line in here}
+    limit = threshold(settings)
+    sure = [line for line in here if line.score > limit]
+    known = {line.track for line in sure}
     for line in _bridged(study, wanted, number, height, settings):
-        if line.track not in known and not any(_lie_together(line, other) for other in here):
+        if line.score > limit and line.track not in known and not any(_lie_together(line, one) for one in sure):
+            here = [one for one in here if not _lie_together(line, one)]
             here.append(line)
     return here
 
@@ -207,6 +211,19 @@ def lay(mask: Mask, line: Line, left: int, right: int) -> Area:
     mask[rows[inside], at[inside]] = True
     first, last = max(0, int(at.min())), min(mask.shape[1] - 1, int(at.max()))
     return first, line.top, last - first + 1, len(line.centre)
+
+
+def drawn_line(mask: Mask, area: Area) -> tuple[Line, tuple[int, int]] | None:
+    """The line that a person drew: the middle of a mask in every row of an area, and how far it reaches."""
+    x, y, width, tall = area
+    part = mask[y : y + tall, x : x + width]
+    rows = np.flatnonzero(part.any(axis=1))
+    if len(rows) < FEWEST_ROWS:
+        return None
+    first, last = part[rows].argmax(axis=1), width - 1 - part[rows, ::-1].argmax(axis=1)
+    centre = np.interp(np.arange(rows[0], rows[-1] + 1), rows, x + (first + last) / 2)
+    half = int(np.ceil(float((last - first).max()) / 2))
+    return Line(y + int(rows[0]), centre, 2 * half + 1, False, 0.0, -1), (half, half)
 
 
 def blob_of(line: Line, area: Area, rgb: Rgb, limit: float) -> Blob:

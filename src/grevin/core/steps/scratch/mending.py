@@ -21,11 +21,12 @@ from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
 from grevin.core.steps.scratch.lines import Line, deviations, sampled
 
-FLANK_PX = 4  # on either side, of which the joined picture is made
+FLANK_PX = 2  # on either side, of which the joined picture is made
 MOST_DEPTH = 2.0  # times the usual depth of a scratch, that it may have anywhere
-ALONG_ROWS, SMOOTH_ROWS = 31, 4.0  # over which the depth is a median, and then a mean
+ALONG_ROWS, SMOOTH_ROWS = 45, 6.0  # over which the depth is a median, and then a mean
 CORE_PX = 1  # on either side of its middle
 TEXTURE_ROWS = 9  # over which what is even is taken off, to see texture
+OFF_BY = 0.05  # of its depth: so well is it known
 OPAQUE = 0.45  # of the flanks' texture: less of it under a scratch, and nothing is left there
 CLIPPED = 0.985  # of white: nothing is left above
 SEEN_LEVELS = 5.0 / 255  # by which the flanks may differ on another frame that shows the same
@@ -49,7 +50,20 @@ class Other:
     mask: Mask
 
 
-def mend_line(picture: Rgb, line: Line, reach: tuple[int, int], others: Callable[[], list[Other]]) -> None:
+@dataclass(frozen=True)
+class Mended:
+    """How a scratch was mended.
+
+    Attributes:
+        opaque: share of its rows under which nothing was left.
+        from_others: share of what was put there that other frames show.
+    """
+
+    opaque: float
+    from_others: float
+
+
+def mend_line(picture: Rgb, line: Line, reach: tuple[int, int], others: Callable[[], list[Other]]) -> Mended:
     """Mend one scratch in a picture, (H, W, 3) float32 R'G'B', in place.
 
     Args:
@@ -66,16 +80,20 @@ def mend_line(picture: Rgb, line: Line, reach: tuple[int, int], others: Callable
     values = picture[rows, at].astype(np.float32)
     inner = (offsets >= -left) & (offsets <= right)
     joined = _joined(values, inner)
-    under = values - _profile(picture, line, reach, at)
+    added = _profile(picture, line, reach, at)
+    under = values - added
     core = np.abs(offsets) <= CORE_PX
-    opaque = _opaque(values, core, under, inner)
+    opaque = _opaque(values, core, under, inner) | _too_deep(added, values, inner)
     mended = np.where(opaque[:, None, None], joined, under)
-    if opaque.any():
-        for other in others():
-            theirs, seen = _theirs(other, values, rows, at, inner)
-            seen = seen * opaque[:, None, None]
-            mended = seen * theirs + (1 - seen) * mended
+    joined_share = np.ones(at.shape, np.float32)
+    for other in others() if opaque.any() else []:
+        theirs, seen = _theirs(other, values, rows, at, inner)
+        seen = seen * opaque[:, None, None]
+        mended = seen * theirs + (1 - seen) * mended
+        joined_share *= 1 - seen[..., 0]
     picture[np.broadcast_to(rows, at.shape)[:, inner], at[:, inner]] = np.clip(mended[:, inner], 0.0, 1.0)
+    hidden = joined_share[opaque][:, inner]
+    return Mended(float(opaque.mean()), 1.0 - float(hidden.mean()) if hidden.size else 0.0)
 
 
 def _joined(values: Values, inner: npt.NDArray[np.bool_]) -> Values:
@@ -106,6 +124,13 @@ def _steady(depth: Values) -> Values:
     """(N,) depths without what the picture adds to them."""
     calm = median_filter(depth, size=min(ALONG_ROWS, len(depth)) | 1, mode="nearest")
     return np.asarray(np.clip(gaussian_filter1d(calm, SMOOTH_ROWS, mode="nearest"), 0.0, MOST_DEPTH), np.float32)
+
+
+def _too_deep(added: Values, values: Values, inner: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
+    """(N,) rows in which the depth is not known as well as the flanks tell what lies between them."""
+    depth = np.abs(added).max(axis=(1, 2))
+    around = gaussian_filter1d(_rough(values[:, ~inner]).std(axis=(1, 2)), TEXTURE_ROWS, mode="nearest")
+    return np.asarray(OFF_BY * depth > around)
 
 
 def _opaque(

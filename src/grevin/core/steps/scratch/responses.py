@@ -108,7 +108,8 @@ def _banded(signed: Map) -> Map:
     clipped = np.clip(signed, -ROBUST * spread, ROBUST * spread)
     means = _over_band(clipped)
     agreement = _over_band(np.sign(signed))
-    usual = np.sqrt(cv2.blur(means * means, (AROUND_PX, AROUND_BANDS))) + FLOOR * spread
+    energy = np.maximum(0.0, cv2.blur(means * means, (AROUND_PX, AROUND_BANDS)))  # running sums may end below nothing
+    usual = np.sqrt(energy) + FLOOR * spread
     return np.asarray(np.maximum(0.0, means / usual) * np.maximum(0.0, agreement), np.float32)
 
 

@@ -9,6 +9,8 @@ set a region over them to be left alone.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from dataclasses import replace
 from functools import partial
 from typing import ClassVar
 
@@ -18,6 +20,7 @@ import numpy as np
 from grevin.core.motion.flow import Flow, estimate_flow, straightened
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
+from grevin.core.picture.geometry import Area
 from grevin.core.picture.masks import grow
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, Stage
@@ -26,7 +29,7 @@ from grevin.core.steps.charting import Line as ChartLine
 from grevin.core.steps.evidence import Blob, Evidence
 from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.scratch.judge import shipped
-from grevin.core.steps.scratch.lines import Line, blob_of, centred, extent_of, lay, lines_of, threshold
+from grevin.core.steps.scratch.lines import Line, blob_of, centred, drawn_line, extent_of, lay, lines_of, threshold
 from grevin.core.steps.scratch.mending import Other, mend_line
 from grevin.core.steps.scratch.over_shot import measured
 from grevin.core.steps.scratch.responses import HOP_PX
@@ -37,6 +40,8 @@ from grevin.core.steps.settings import Settings
 
 REACH = 4  # frames that may show what a scratch hides
 FLOW_BENT_PX = 12  # round a scratch, where flow sticks to it
+HELD = 0.5  # of a line that the evidence has to hold, to be mended
+LEAST_OPAQUE = 0.02  # of its length, that is worth a word
 ROOM_PX = 2.0  # beyond its own width, by which the picture has to have moved on another frame
 
 
@@ -89,16 +94,59 @@ class ScratchStep:
     def mend(self, window: Window, evidence: Evidence, settings: ScratchSettings) -> Rgb:
         """The picture without its scratches."""
         picture = window.rgb().copy()
-        lines = lines_of(window.study(), window.number, window.format.height, settings)
-        for found in lines:
-            line = centred(window.rgb(), found)
-            left, right = _reaching(window.rgb(), line, settings)
+        for line, (left, right) in self._lines_in(window, evidence, settings):
+            others = partial(self._others, window, settings, line, left + right + 1, evidence.mask)
+            mend_line(picture, line, (left, right), others)
+        return picture
+
+    def _lines_in(
+        self, window: Window, evidence: Evidence, settings: ScratchSettings
+    ) -> Iterator[tuple[Line, tuple[int, int]]]:  # fmt: skip
+        """The scratches that the evidence holds, and how far each reaches; those drawn by hand are among them."""
+        rgb, height = window.rgb(), window.format.height
+        rest = evidence.mask.copy()
+        for found in lines_of(window.study(), window.number, height, _unsure(settings)):
+            line = centred(rgb, found)
+            reach = _reaching(rgb, line, settings)
+            mine = np.zeros_like(rest)
+            lay(mine, line, *reach)
+            if mine.any() and (mine & rest).sum() > HELD * mine.sum():
+                rest &= ~grow(mine, 2)
+                yield line, reach
+        for blob in evidence.blobs:
+            if blob.by_hand and (drawn := drawn_line(rest, blob.area)) is not None:
+                yield drawn
+
+    def find_at(self, window: Window, area: Area, settings: ScratchSettings) -> Evidence:
+        """The line that a person points at, whether the judge takes it for a scratch or not; else what was drawn."""
+        rgb, height = window.rgb(), window.format.height
+        x, y, width, tall = area
+        for found in lines_of(window.study(), window.number, height, _unsure(settings)):
+            line = centred(rgb, found)
+            mask = np.zeros(rgb.shape[:2], np.bool_)
+            around = lay(mask, line, *_reaching(rgb, line, settings))
+            if mask[y : y + tall, x : x + width].any():
+                return Evidence(mask, blobs=(replace(blob_of(line, around, rgb, 0.0), by_hand=True),))
+        mask = np.zeros(rgb.shape[:2], np.bool_)
+        mask[y : y + tall, x : x + width] = True
+        return Evidence(mask, blobs=(Blob(area, int(mask.sum()), 0.0, 0.0, by_hand=True),))
+
+    def explain(self, window: Window, evidence: Evidence, area: Area, settings: ScratchSettings) -> str:
+        """How a scratch is mended, in words."""
+        x, y, width, tall = area
+        for line, (left, right) in self._lines_in(window, evidence, settings):
             mine = np.zeros_like(evidence.mask)
             lay(mine, line, left, right)
-            if (mine & evidence.mask).any():
-                others = partial(self._others, window, settings, line, left + right + 1, evidence.mask)
-                mend_line(picture, line, (left, right), others)
-        return picture
+            if not mine[y : y + tall, x : x + width].any():
+                continue
+            others = partial(self._others, window, settings, line, left + right + 1, evidence.mask)
+            done = mend_line(window.rgb().copy(), line, (left, right), others)
+            words = f"{left + right + 1} px wide; what is left under it is kept"
+            if done.opaque < LEAST_OPAQUE:
+                return words
+            put = f"{done.opaque:.0%} of its length hides everything: {done.from_others:.0%} of that from other frames"
+            return f"{words}; {put}, the rest from its flanks"
+        return ""
 
     def _others(
         self, window: Window, settings: ScratchSettings, line: Line, width: int, mask: Mask
@@ -125,10 +173,9 @@ class ScratchStep:
         frames = int(study["shot"][1] - study["shot"][0])
         if not sure.any():
             return ("No scratch in this shot.", LEFT_ALONE)
-        tracks, counts = np.unique(study["track"][sure], return_counts=True)
-        longest = int(counts.max())
-        lines = "1 scratch" if len(tracks) == 1 else f"{len(tracks)} scratches"
-        return (f"{lines} in this shot, the longest on {longest} of {frames} frames.",)
+        on, counts = np.unique(study["frame"][sure], return_counts=True)
+        most = "1 scratch" if counts.max() == 1 else f"{counts.max()} scratches"
+        return (f"Up to {most} on a frame, on {len(on)} of {frames} frames.",)
 
     def chart(self, study: Arrays) -> Chart | None:
         """How much of the height scratches take, over the frames."""
@@ -148,6 +195,11 @@ class ScratchStep:
 def _reaching(rgb: Rgb, line: Line, settings: ScratchSettings) -> tuple[int, int]:
     left, right = extent_of(rgb, line)
     return max(0, left + settings.grow_left_px), max(0, right + settings.grow_right_px)
+
+
+def _unsure(settings: ScratchSettings) -> ScratchSettings:
+    """The same, but taking whatever was followed at all."""
+    return settings.model_copy(update={"caution": 0.0, "min_length_pct": 0.0, "polarity": "both", "seen_in": "any"})
 
 
 def _small_flow(window: Window) -> Flow:

@@ -1,0 +1,172 @@
+"""Line scratches: found whatever their kind, told from what stands upright in the picture, mended with what is left."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+
+from grevin.core.picture.colour import to_rgb
+from grevin.core.picture.frame import Frame
+from grevin.core.quality.damage.scratch import Line, ScratchDamage
+from grevin.core.quality.figures import psnr, squared_error
+from grevin.core.quality.memory_source import MemorySource
+from grevin.core.steps.scratch.mending import mend_line
+from grevin.core.steps.scratch.paths import over_time, paths_of
+from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.recipe import Treatment, TreatmentStep
+from grevin.core.treatment.verdicts import Verdict, Verdicts
+from tests.conftest import moving_frames
+
+WIDTH, HEIGHT, LENGTH, MIDDLE = 400, 288, 30, 14
+KINDS = {
+    "bright": Line(0.4, 3.0, 30.0), "thin": Line(0.4, 1.0, 36.0), "wide": Line(0.4, 8.0, 22.0),
+    "dark": Line(0.4, 3.0, -30.0), "blue": Line(0.4, 3.0, 60.0, "blue"), "opaque": Line(0.4, 3.0, 235.0, "opaque"),
+    "part": Line(0.4, 3.0, 30.0, first=0.2, last=0.7), "leaning": Line(0.4, 3.0, 30.0, tilt=9.0),
+}  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def clean() -> list[Frame]:
+    return panned(2.3)
+
+
+def panned(pace: float, mast: bool = False, length: int = LENGTH) -> list[Frame]:
+    """Clouds and water of some texture that go by, under a little grain; a mast stands in them if wanted."""
+    rng = np.random.default_rng(12)
+    wide = cv2.GaussianBlur(rng.normal(0, 1, (HEIGHT, 900)).astype(np.float32), (0, 0), 3.0)
+    wide += 3 * cv2.GaussianBlur(rng.normal(0, 1, (HEIGHT, 900)).astype(np.float32), (0, 0), 12.0)
+    texture = 110 + 35 * wide / wide.std() / 2
+    if mast:
+        texture[40:, 300:304] = 185
+    fmt = moving_frames(1, WIDTH, HEIGHT).frame(0).format
+    frames = []
+    for number in range(length):
+        move = np.array([[1.0, 0.0, -60.0 - pace * number], [0.0, 1.0, 0.0]])
+        luma = cv2.warpAffine(texture, move, (WIDTH, HEIGHT), flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
+        grain = np.random.default_rng((12, number)).normal(0, 1.5, luma.shape)
+        chroma = np.full(fmt.plane_shapes()[1], 128, np.uint8)
+        planes = (np.clip(np.rint(luma + grain), 0, 255).astype(np.uint8), chroma, chroma)
+        frames.append(Frame(number, fmt, planes))
+    return frames
+
+
+def over(frames: list[Frame], **settings: object) -> Chain:
+    step = TreatmentStep.make("scratch", dict(settings))
+    return Chain(MemorySource(frames, "scratches"), Treatment(steps=(step,)))
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_every_kind_is_found_and_mended(clean: list[Frame], kind: str) -> None:
+    damage = ScratchDamage(3, lines=(KINDS[kind],))
+    worn = [damage.add(frame)[0] for frame in clean]
+    chain = over(worn)
+    found, truth = chain.evidence_at(1, MIDDLE), damage.add(clean[MIDDLE])[1]
+    centres = damage.centres(0, MIDDLE, (HEIGHT, WIDTH))
+    line = KINDS[kind]
+    rows = np.arange(int(line.first * HEIGHT), int(line.last * HEIGHT))
+    assert found.mask[rows, np.rint(centres[rows]).astype(int)].mean() > 0.85
+    assert len(found.blobs) == 1
+    assert (found.blobs[0].contrast < 0) == (line.levels < 0)
+    made, right = to_rgb(chain.result.frame(MIDDLE)) * 255, to_rgb(clean[MIDDLE]) * 255
+    before = psnr(*squared_error(to_rgb(worn[MIDDLE]) * 255, right, truth.mask))
+    after = psnr(*squared_error(made, right, truth.mask))
+    assert after > before + (3 if kind == "wide" else 6)
+    outside = ~found.mask
+    assert np.array_equal(chain.result.frame(MIDDLE).planes[0][outside], worn[MIDDLE].planes[0][outside])
+    assert "Up to 1 scratch on a frame" in chain.told(range(LENGTH))[0]
+
+
+def test_material_without_scratches_comes_out_bit_for_bit(clean: list[Frame]) -> None:
+    chain = over(clean)
+    assert all(chain.result.frame(number) is chain.source.frame(number) for number in range(0, LENGTH, 6))
+    assert "No scratch in this shot" in chain.told(range(LENGTH))[0]
+
+
+def test_a_mast_that_moves_with_the_picture_is_left_alone() -> None:
+    chain = over(panned(2.3, mast=True))
+    for number in range(4, LENGTH, 5):
+        assert not chain.evidence_at(1, number).mask.any()
+
+
+def test_settings_say_which(clean: list[Frame]) -> None:
+    lines = (Line(0.3, 3.0, 30.0), Line(0.7, 3.0, -30.0, first=0.3, last=0.6))
+    damage = ScratchDamage(3, lines=lines)
+    worn = [damage.add(frame)[0] for frame in clean]
+
+    def taken(**settings: object) -> list[bool]:
+        """Whether each line is taken."""
+        mask = over(worn, **settings).evidence_at(1, MIDDLE).mask
+        middle = HEIGHT // 2
+        places = [round(float(damage.centres(n, MIDDLE, (HEIGHT, WIDTH))[middle])) for n in (0, 1)]
+        return [bool(mask[middle, place - 1 : place + 2].any()) for place in places]
+
+    assert taken() == [True, True]
+    assert taken(polarity="darker") == [False, True]
+    assert taken(polarity="brighter") == [True, False]
+    assert taken(min_length_pct=60.0) == [True, False]
+    assert taken(least_width_px=12.0) == [False, False]
+    wider = over(worn, grow_left_px=4).evidence_at(1, MIDDLE).mask.sum()
+    assert wider > over(worn).evidence_at(1, MIDDLE).mask.sum() + 3 * HEIGHT
+
+
+def test_a_line_is_found_alike_wherever_stretches_begin(clean: list[Frame]) -> None:
+    damage = ScratchDamage(3, lines=(Line(0.4, 3.0, 28.0, wander_px=0.4),))
+    worn = [damage.add(frame)[0] for frame in clean]
+    chain = over(worn)
+    masks = [chain.evidence_at(1, number).mask for number in range(LENGTH)]
+    shares = [mask[:, 120:200].any(axis=1).mean() for mask in masks]
+    assert min(shares) > 0.6, "on every frame, also those where a stretch ends"
+
+
+def test_what_a_person_points_at_is_taken_and_explained(clean: list[Frame]) -> None:
+    damage = ScratchDamage(3, lines=(Line(0.5, 3.0, 30.0, first=0.2, last=0.8),))
+    worn = [damage.add(frame)[0] for frame in clean]
+    place = round(float(damage.centres(0, MIDDLE, (HEIGHT, WIDTH))[HEIGHT // 2]))
+    step = TreatmentStep.make("scratch", {"polarity": "darker"})
+    area = (place - 2, HEIGHT // 2, 5, 5)
+    said = Verdicts((Verdict("scratch", MIDDLE, area, "mend"),))
+    chain = Chain(MemorySource(worn, "pointed"), Treatment(steps=(step,)), verdicts=said)
+    found = chain.evidence_at(1, MIDDLE)
+    assert found.mask[HEIGHT // 2, place]
+    assert found.mask.sum() > 3 * 0.5 * HEIGHT, "all of the line"
+    assert "what is left under it is kept" in chain.explain(1, MIDDLE, area)
+    right = clean[MIDDLE].planes[0].astype(float)
+    made, before = (np.abs(f.planes[0].astype(float) - right)[found.mask].mean()
+                    for f in (chain.result.frame(MIDDLE), worn[MIDDLE]))  # fmt: skip
+    assert made < 0.7 * before
+
+
+@pytest.mark.parametrize("length", [1, 2])
+def test_few_frames_and_black_ones_are_no_fault(clean: list[Frame], length: int) -> None:
+    chain = over(clean[:length])
+    assert chain.result.frame(0) is chain.source.frame(0)
+    black = [frame.with_planes((np.zeros_like(frame.planes[0]), *frame.planes[1:])) for frame in clean[:4]]
+    assert over(black).result.frame(1) is not None
+    tiny = moving_frames(4, 32, 16)
+    small = Chain(tiny, Treatment(steps=(TreatmentStep.make("scratch"),)))
+    assert small.result.frame(2) is not None
+
+
+def test_a_way_down_the_bands_is_the_one_with_the_greatest_sum() -> None:
+    """Against the definition: every way of a small map tried one by one."""
+    rng = np.random.default_rng(2)
+    own = rng.uniform(0, 1.2, (7, 9)).astype(np.float32)
+    own[:, 4] += 1.5
+    (sums,) = over_time([own])
+    assert np.allclose(sums, np.minimum(own, 3.5))
+    best = paths_of(sums, own)[0]
+    assert best.first == 0
+    assert len(best.across) == 7
+    assert np.abs(best.across - 4).max() < 1.0
+
+
+def test_the_flanks_are_joined_where_nothing_is_left() -> None:
+    from grevin.core.steps.scratch.lines import Line as Found
+
+    picture = np.full((60, 40, 3), 0.4, np.float32) + np.linspace(0, 0.2, 40, dtype=np.float32)[None, :, None]
+    right = picture.copy()
+    picture[:, 18:22] = 1.0
+    done = mend_line(picture, Found(0, np.full(60, 19.5), 4, False, 1.0, 0), (3, 3), list)
+    assert done.opaque == pytest.approx(1.0)
+    assert np.abs(picture - right).max() < 0.02
