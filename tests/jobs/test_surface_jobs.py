@@ -49,4 +49,4 @@ def test_two_scratches_two_channels(qtbot: QtBot, new_window, tmp_path: Path) ->
         assert mended < 0.7 * worn
     outside = ~both.mask
     assert np.array_equal(made[middle].planes[0][outside], before[middle].planes[0][outside])
-    assert "changed" in window.output.result.text()
+    assert "16 were mended" in window.output.result.text()

@@ -89,7 +89,7 @@ class CurvesOfShot(QWidget):
         painter.setPen(style.QUIET)
         unit = tr(shot.found.unit)
         area = QRectF(RIM, 0, self.width() - 2 * RIM, self.height())
-        sign = "+" if shot.found.over == "frames" else ""
+        sign = "+" if low < 0 else ""
         painter.drawText(area, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, f"{high:{sign}.0f} {unit}")
         painter.drawText(area, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignLeft, f"{low:{sign}.0f}")
 

@@ -26,6 +26,7 @@ MOST_DEPTH = 2.0  # times the usual depth of a scratch, that it may have anywher
 ALONG_ROWS, SMOOTH_ROWS = 45, 6.0  # over which the depth is a median, and then a mean
 CORE_PX = 1  # on either side of its middle
 TEXTURE_ROWS = 9  # over which what is even is taken off, to see texture
+APART_SHARE = 0.1  # of what the flanks differ by, that is not known between them
 OFF_BY = 0.05  # of its depth: so well is it known
 OPAQUE = 0.45  # of the flanks' texture: less of it under a scratch, and nothing is left there
 CLIPPED = 0.985  # of white: nothing is left above
@@ -83,17 +84,18 @@ def mend_line(picture: Rgb, line: Line, reach: tuple[int, int], others: Callable
     added = _profile(picture, line, reach, at)
     under = values - added
     core = np.abs(offsets) <= CORE_PX
-    opaque = _opaque(values, core, under, inner) | _too_deep(added, values, inner)
-    mended = np.where(opaque[:, None, None], joined, under)
+    opaque = _opaque(values, core, under, inner)[:, None] | _too_deep(added, values, inner)
+    mended = np.where(opaque[:, None], joined, under)
     joined_share = np.ones(at.shape, np.float32)
     for other in others() if opaque.any() else []:
         theirs, seen = _theirs(other, values, rows, at, inner)
-        seen = seen * opaque[:, None, None]
-        mended = seen * theirs + (1 - seen) * mended
         joined_share *= 1 - seen[..., 0]
+        seen = seen * opaque[:, None]
+        mended = seen * theirs + (1 - seen) * mended
     picture[np.broadcast_to(rows, at.shape)[:, inner], at[:, inner]] = np.clip(mended[:, inner], 0.0, 1.0)
-    hidden = joined_share[opaque][:, inner]
-    return Mended(float(opaque.mean()), 1.0 - float(hidden.mean()) if hidden.size else 0.0)
+    hides = opaque.any(axis=1)
+    hidden = joined_share[hides][:, inner]
+    return Mended(float(hides.mean()), 1.0 - float(hidden.mean()) if hidden.size else 0.0)
 
 
 def _joined(values: Values, inner: npt.NDArray[np.bool_]) -> Values:
@@ -127,10 +129,12 @@ def _steady(depth: Values) -> Values:
 
 
 def _too_deep(added: Values, values: Values, inner: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
-    """(N,) rows in which the depth is not known as well as the flanks tell what lies between them."""
-    depth = np.abs(added).max(axis=(1, 2))
-    around = gaussian_filter1d(_rough(values[:, ~inner]).std(axis=(1, 2)), TEXTURE_ROWS, mode="nearest")
-    return np.asarray(OFF_BY * depth > around)
+    """(N, 3) rows and channels in which the depth is not known as well as the flanks tell what lies between them."""
+    depth = np.abs(added).max(axis=1)
+    around = gaussian_filter1d(_rough(values[:, ~inner]).std(axis=1), TEXTURE_ROWS, axis=0, mode="nearest")
+    first = int(np.argmax(inner))
+    apart = np.abs(values[:, :first].mean(axis=1) - values[:, -first:].mean(axis=1))
+    return np.asarray(OFF_BY * depth > around + APART_SHARE * apart)
 
 
 def _opaque(
