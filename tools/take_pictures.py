@@ -190,8 +190,6 @@ def time_put_right(window: Window) -> None:
     session = window.session
     open_reel_named(window, "harbour-super8-captures")
     picture(window, "pick", lambda: session.go(84), lambda: session.add_step("pick"), "step_forward")
-    open_reel_named(window, "evening-tape")
-    picture(window, "fields", lambda: session.go(12), lambda: session.add_step("fields"), "evidence")
     open_reel_named(window, "ferry-with-a-pause")
     picture(window, "splice", "evidence", lambda: session.add_step("rebuild"), lambda: session.go(BAD[0]),
             "make_anew", lambda: session.go(BAD[1]),
@@ -240,6 +238,19 @@ def light_at_rest(window: Window) -> None:
             lambda: window.bench.looking.move_wipe(Wipe(0.5, 0.5, 25.0)))  # fmt: skip
 
 
+def noise_and_scratches(window: Window) -> None:
+    """The quay by night under noise that stands still; the scratched regatta."""
+    for name, step, shown in (("quay-by-night", "noise", "noise"), ("regatta-with-scratches", "scratch", "scratches")):
+        open_reel_named(window, name)
+        window.do("go_bench")
+        window.session.add_step(step)
+        settle(window)
+        window.session.go(30)
+        picture(window, shown, "one_picture", "wipe", "evidence",
+                lambda: window.bench.looking.move_wipe(Wipe(0.5, 0.5, 0.0)))  # fmt: skip
+        window.do("evidence")
+
+
 def take_all(window: Window) -> None:
     """Every main view."""
     picture(window, "start")
@@ -251,7 +262,6 @@ def take_all(window: Window) -> None:
     while session.treatment.steps:
         session.remove_step(1)
     session.go(FRAME)
-    picture(window, "bench")
     picture(window, "bench-evidence", lambda: session.add_step("dirt"), "evidence")
     picture(window, "regions", "zoom_fit", "one_picture", lambda: bench.regions.add(AROUND_BOAT), "draw_polygon")
     picture(window, "verdicts", "one_picture", "undo", "zoom_fit", lambda: point_at_doubtful(window))
@@ -270,6 +280,7 @@ def take_all(window: Window) -> None:
     survey_and_report(window)
     picture(window, "output", "go_output", lambda: window.output.last.setValue(9), lambda: window.output.start())
     light_at_rest(window)
+    noise_and_scratches(window)
     time_put_right(window)
 
 
