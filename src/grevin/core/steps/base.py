@@ -80,6 +80,12 @@ class Learning(Protocol):
         ...
 
 
+class LearningWhere(Learning, Protocol):
+    """What a step that learns may have besides: what it learns is about the places in which it may act."""
+
+    learns_where: ClassVar[bool]
+
+
 class Telling(Protocol):
     """What a step that learns shots may have besides: it says what it found in one."""
 

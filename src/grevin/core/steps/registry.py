@@ -20,13 +20,14 @@ from grevin.core.steps.reframe.step import ReframeStep
 from grevin.core.steps.repeats.step import RepeatsStep
 from grevin.core.steps.scratch.step import ScratchStep
 from grevin.core.steps.sidefill.step import SidefillStep
+from grevin.core.steps.spot.step import SpotStep
 
 GROUP = "grevin.steps"  # of entry points: a name, and the class of a step
 
 REGISTRY = Registry()
 for step in (
     PickStep(), RepeatsStep(), FieldsStep(), RebuildStep(), NoiseStep(), FlickerStep(), BandsStep(), LightStep(),
-    DirtStep(), ScratchStep(), ReframeStep(), SidefillStep(), GrainStep(),
+    DirtStep(), ScratchStep(), SpotStep(), ReframeStep(), SidefillStep(), GrainStep(),
 ):  # fmt: skip
     REGISTRY.add(step)
 

@@ -86,6 +86,10 @@ class Shotwise(Protocol):
         """(H, W) bool, where a person wants that frame measured; None for everywhere."""
         ...
 
+    def where(self, number: int) -> Mask | None:
+        """(H, W) bool, where the step may act on a frame, for steps that say `learns_where`; None for everywhere."""
+        ...
+
     def kept(self, name: str, make: Callable[[], Arrays]) -> Arrays:
         """What was learned of the shot's pictures under a name, learned once and kept with the job.
 

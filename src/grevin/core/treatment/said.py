@@ -50,6 +50,11 @@ class Said:
         looked = [region.model_dump_json() for region in self.regions if region.use == "measure"]
         return content_key(*looked) if looked else ""
 
+    def acting_key(self) -> str:
+        """Changes with the regions in which the step may act; "" for none."""
+        acting = [region.model_dump_json() for region in self.regions if region.use != "measure"]
+        return content_key(*acting) if acting else ""
+
     def measured_in(self, frame: int, shape: tuple[int, int]) -> Mask | None:
         """(H, W) bool, where a step that learns may look on a frame; None for everywhere."""
         follower = self.follower

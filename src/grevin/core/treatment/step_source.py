@@ -6,6 +6,8 @@ from abc import ABC, abstractmethod
 from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 
+import numpy as np
+
 from grevin.core.cache import ByteCache
 from grevin.core.keys import content_key
 from grevin.core.picture.format import PictureFormat
@@ -254,8 +256,19 @@ class StepSource(ABC):
 
     def _studied_shot(self, source: NamedSource, frames: range, by: str) -> StudiedShot:
         path = self if source is self._source else None
-        looks = Looks(self._measured_in, self._said.measure_key())
+        looks = Looks(self._measured_in, self._looks_key, self._acts_in)
         return StudiedShot(source, frames, self._shots, self._cache, by, self._learned, self._reach, looks, path)
+
+    @property
+    def _looks_key(self) -> str:
+        """Changes with the regions that have a say in what is learned."""
+        where = self._said.acting_key() if getattr(self.step, "learns_where", False) else ""
+        return self._said.measure_key() + where
+
+    def _acts_in(self, number: int) -> Mask | None:
+        """(H, W) bool, where the step may act on a frame before it; None for everywhere."""
+        weight = self._allowed(number)
+        return None if weight is None else np.asarray(weight > 0)
 
     def _measured_in(self, number: int) -> Mask | None:
         """(H, W) bool, where a person wants a frame before the step measured; None for everywhere."""
@@ -310,12 +323,12 @@ class StepSource(ABC):
 
     def _left_key(self, frames: range) -> str:
         run = self.run_key(frames.start, frames.stop)
-        return content_key("left", STUDY_VERSION, self._own, run, self._said.measure_key())
+        return content_key("left", STUDY_VERSION, self._own, run, self._looks_key)
 
     def _study_key(self, frames: range) -> str:
         run = self._source.run_key(frames.start, frames.stop)
         said = self.settings.model_dump_json(include=learned_names(type(self.settings)) or None)
-        return content_key("learned", STUDY_VERSION, self._own, said, run, self._said.measure_key())
+        return content_key("learned", STUDY_VERSION, self._own, said, run, self._looks_key)
 
     # keys
 

@@ -83,10 +83,12 @@ class Looks:
     Attributes:
         seen: (H, W) bool of a frame; None for everywhere.
         key: changes with it.
+        where: (H, W) bool of a frame, where the step may act, for steps that learn that place; None for everywhere.
     """
 
     seen: Callable[[int], Mask | None] = lambda number: None
     key: str = ""
+    where: Callable[[int], Mask | None] = lambda number: None
 
 
 class StudiedShot:
@@ -131,6 +133,10 @@ class StudiedShot:
     def seen(self, number: int) -> Mask | None:
         """Where a person wants a frame of the shot measured."""
         return self._looks.seen(number)
+
+    def where(self, number: int) -> Mask | None:
+        """Where the step may act on a frame of the shot."""
+        return self._looks.where(number)
 
     def kept(self, name: str, make: Callable[[], Arrays]) -> Arrays:
         """What was learned under a name, from the cache or the job where it is there."""

@@ -24,11 +24,12 @@ from grevin.desktop.steps.reframe.desk import ReframeDesk
 from grevin.desktop.steps.repeats.desk import RepeatsDesk
 from grevin.desktop.steps.scratch.desk import ScratchDesk
 from grevin.desktop.steps.sidefill.desk import SidefillDesk
+from grevin.desktop.steps.spot.desk import SpotDesk
 from grevin.desktop.texts import tr
 
 DESKS: tuple[type[Desk], ...] = (
     PickDesk, RepeatsDesk, FieldsDesk, RebuildDesk, NoiseDesk, FlickerDesk, BandsDesk, LightDesk, DirtDesk,
-    ScratchDesk, ReframeDesk, SidefillDesk, GrainDesk,
+    ScratchDesk, SpotDesk, ReframeDesk, SidefillDesk, GrainDesk,
 )  # fmt: skip
 LANES: tuple[CountLane, ...] = tuple(desk.lane for desk in DESKS if desk.lane is not None)
 

@@ -1,0 +1,165 @@
+"""The shadow that something on the sensor or the lens throws, learned from a shot.
+
+The picture moves beneath it: what lies in the shadow on one frame lies beside it on another. The ratio of the two, in
+the middle of many, is the shadow and nothing else. Where the picture stands still it cannot be told from the picture.
+"""
+
+from __future__ import annotations
+
+import warnings
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+from scipy.sparse import coo_matrix
+from scipy.sparse.linalg import spsolve
+
+from grevin.core.motion.flow import Flow, positions
+from grevin.core.picture.colour import Rgb
+from grevin.core.picture.frame import Mask
+from grevin.core.picture.masks import grow
+
+ROOM_PX = 24  # round a circle, of what is looked at
+MOST_FRAMES = 20  # of a shot
+APART = (-8, -4, -2, 2, 4, 8)  # frames that are compared
+LEAST_PX = 3.0  # that the picture moves between them
+DARKEST = 0.04  # of R'G'B': below it ratios tell nothing
+FEWEST = 5  # ratios for a pixel
+MOST_APART = 0.5  # of the logarithms of a pixel's ratios, their middle half: they have to agree
+TOLD = 0.8  # of a circle, that has to be told
+LEAST_DEPTH = 0.012  # of the light: less is no spot
+RING_PX = 16  # round a circle, in which both frames have to show the same
+FEWEST_BESIDE, MOST_BESIDE = 60, 0.08  # px of it, and the middle deviation of their logarithms
+FLOW_BENT_PX = 10  # round a circle, where flow sticks to the spot
+
+Values = npt.NDArray[np.float32]
+
+
+@dataclass(frozen=True, eq=False)
+class Shadow:
+    """Of one circle.
+
+    Attributes:
+        x, y: of the box round it.
+        light: (h, w, 3) float32, by which the picture there is multiplied; 1 for no shadow.
+        inside: (h, w) bool, the circle.
+        moved: share of it that was told by motion.
+        depth: the greatest part of light that it takes, or gives, in the mean of the channels.
+        there: whether there is one, and it could be told.
+    """
+
+    x: int
+    y: int
+    light: Values
+    inside: Mask
+    moved: float
+    depth: float
+    there: bool
+
+
+def box_round(mask: Mask) -> tuple[slice, slice]:
+    """Rows and columns of a mask with some room, within the picture."""
+    rows, columns = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
+    return (
+        slice(max(0, int(rows[0]) - ROOM_PX), min(mask.shape[0], int(rows[-1]) + 1 + ROOM_PX)),
+        slice(max(0, int(columns[0]) - ROOM_PX), min(mask.shape[1], int(columns[-1]) + 1 + ROOM_PX)),
+    )
+
+
+def shadow_of(
+    mask: Mask, frames: range, rgb: Callable[[int], Rgb], flow: Callable[[int, int], Flow]
+) -> Shadow:  # fmt: skip
+    """The shadow in a circle.
+
+    Args:
+        mask: (H, W) bool, the circle, the same on all frames.
+        frames: of the shot.
+        rgb: (H, W, 3) R'G'B' of a frame.
+        flow: from a frame to another one, straight under all circles.
+    """
+    part = box_round(mask)
+    inside = np.ascontiguousarray(mask[part])
+    ratios = _ratios(mask, part, frames, rgb, flow)
+    light = np.zeros((*inside.shape, 3), np.float32)
+    told = np.zeros(inside.shape, np.bool_)
+    if ratios:
+        stack = np.stack(ratios)
+        with np.errstate(all="ignore"), warnings.catch_warnings():
+            warnings.simplefilter("ignore", RuntimeWarning)  # of pixels without any ratio
+            low, middle, high = np.nanpercentile(stack, [25, 50, 75], axis=0)
+        told = (np.isfinite(stack[..., 0]).sum(axis=0) >= FEWEST) & inside
+        told &= np.nan_to_num((high - low).mean(axis=2), nan=1.0) < MOST_APART
+        light[told] = middle[told]
+    share = float(told.sum() / max(1, inside.sum()))
+    if (inside & ~told).any() and told.any():
+        light = stretched(light, inside & ~told)
+    depth = float(np.percentile(np.abs(light[told].mean(axis=1)), 90)) if told.any() else 0.0
+    there = share >= TOLD and depth > LEAST_DEPTH
+    return Shadow(part[1].start, part[0].start, np.exp(light), inside, share, 1 - float(np.exp(-depth)), there)
+
+
+def _looked_at(frames: range) -> list[int]:
+    places = np.unique(np.linspace(0, len(frames) - 1, min(len(frames), MOST_FRAMES)).astype(int))
+    return [frames[int(place)] for place in places]
+
+
+def _ratios(
+    mask: Mask, part: tuple[slice, slice], frames: range, rgb: Callable[[int], Rgb], flow: Callable[[int, int], Flow]
+) -> list[Values]:  # fmt: skip
+    """(h, w, 3) log ratios of what lies in the circle to the same beside it, NaN where that is not to be had."""
+    found = []
+    inside = mask[part]
+    ring = grow(inside, RING_PX) & ~inside
+    for number in _looked_at(frames):
+        here = rgb(number)[part]
+        for apart in APART:
+            if number + apart not in frames:
+                continue
+            way = flow(number, number + apart)
+            moved = np.hypot(way[part][..., 0], way[part][..., 1]) > LEAST_PX
+            across, down = (place[part] for place in positions(way))
+            there = cv2.remap(rgb(number + apart), across, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+            hidden = cv2.remap(
+                mask.view(np.uint8), across, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=1
+            )
+            seen = moved & (hidden == 0) & (there.min(axis=2) > DARKEST) & (here.min(axis=2) > DARKEST / 4)
+            logs = np.full((*seen.shape, 3), np.nan, np.float32)
+            logs[seen] = np.log(here[seen]) - np.log(there[seen])
+            beside = logs[ring & seen]
+            if len(beside) < FEWEST_BESIDE:
+                continue
+            usual = np.median(beside, axis=0)  # the light may have changed
+            if float(np.median(np.abs(beside - usual))) < MOST_BESIDE:
+                logs[~inside] = np.nan
+                found.append(logs - usual)
+    return found
+
+
+def stretched(picture: Rgb, inside: Mask) -> Rgb:
+    """(h, w, 3) the picture, and a surface over its rim inside a mask: what has no curvature (Laplace)."""
+    height, width = inside.shape
+    place = np.full(inside.shape, -1, np.int64)
+    rows, columns = np.nonzero(inside)
+    place[rows, columns] = np.arange(len(rows))
+    near = [(rows + by, columns + to) for by, to in ((-1, 0), (1, 0), (0, -1), (0, 1))]
+    made = picture.copy()
+    known = np.zeros((len(rows), picture.shape[2]))
+    at, to, value, count = [], [], [], np.zeros(len(rows))
+    for down, across in near:
+        within = (down >= 0) & (down < height) & (across >= 0) & (across < width)
+        count += within
+        own = np.arange(len(rows))[within]
+        other = place[down[within], across[within]]
+        free = other >= 0
+        at.append(own[free])
+        to.append(other[free])
+        value.append(np.full(int(free.sum()), -1.0))
+        np.add.at(known, own[~free], picture[down[within], across[within]][~free])
+    at.append(np.arange(len(rows)))
+    to.append(np.arange(len(rows)))
+    value.append(np.maximum(count, 1))
+    matrix = coo_matrix((np.concatenate(value), (np.concatenate(at), np.concatenate(to)))).tocsc()
+    made[rows, columns] = spsolve(matrix, known).reshape(len(rows), -1)
+    return np.asarray(made, np.float32)

@@ -1,0 +1,187 @@
+"""Standing spots: dust on the sensor or the lens, which lies on the same place all through a shot.
+
+Draw a region round each spot and set it to "only inside". What the spot takes of the light is learned from the whole
+shot, and divided out: what lies under it stays, on every frame, in whatever light. Where nothing is left, the place is
+filled softly from its surroundings. A circle in which no spot is found stays bit for bit, and the card says so.
+"""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+import cv2
+import numpy as np
+
+from grevin.core.motion.flow import Flow, straightened
+from grevin.core.picture.colour import Rgb
+from grevin.core.picture.frame import Mask
+from grevin.core.picture.geometry import Area
+from grevin.core.picture.masks import grow
+from grevin.core.progress import Progress
+from grevin.core.steps.base import Family, Stage
+from grevin.core.steps.charting import LEFT_ALONE
+from grevin.core.steps.evidence import Blob, Evidence
+from grevin.core.steps.seen import Arrays, Shotwise, Window
+from grevin.core.steps.settings import Settings
+from grevin.core.steps.spot.settings import SpotSettings
+from grevin.core.steps.spot.shadow import FLOW_BENT_PX, LEAST_DEPTH, TOLD, Shadow, shadow_of, stretched
+
+MOST_SPOTS = 24  # of a shot
+MOST_SHARE = 0.15  # of the picture, that a circle may take
+NOTHING_LEFT = 0.2  # of the light: below it a place is filled
+FADES_PX = 2.0  # over which a fill fades into its surroundings
+
+
+class SpotStep:
+    """See the module."""
+
+    id: ClassVar[str] = "spot"
+    label: ClassVar[str] = "Standing spot"
+    fault: ClassVar[str] = "A spot on the same place all through the shot, such as dust on the sensor"
+    version: ClassVar[int] = 1
+    family: ClassVar[Family] = "local"
+    stage: ClassVar[Stage] = "surface"
+    learns_where: ClassVar[bool] = True
+    settings_model: ClassVar[type[Settings]] = SpotSettings
+
+    def reach(self, settings: SpotSettings) -> int:
+        """The shot is learned; a frame itself needs no other."""
+        return 0
+
+    def learn(self, shot: Shotwise, settings: SpotSettings, progress: Progress) -> Arrays:
+        """The shadows in the circles of a shot."""
+        frames = shot.frames
+        where = shot.where(frames.start)
+        if where is None or not where.any():
+            return _packed([], 0)
+        circles, too_large = _circles(where)
+        progress.begin(len(circles), "Learning the shadows of spots")
+
+        def rgb(number: int) -> Rgb:
+            return shot.window(number).rgb()
+
+        def flow(number: int, other: int) -> Flow:
+            return ways.setdefault(
+                (number, other), straightened(shot.window(number).motion(other - number, "quick"), bent)
+            )
+
+        bent = grow(where, FLOW_BENT_PX)
+        ways: dict[tuple[int, int], Flow] = {}
+        found = []
+        for circle in circles:
+            found.append(shadow_of(circle, frames, rgb, flow))
+            progress.advance()
+        return _packed(found, too_large)
+
+    def find(self, window: Window, settings: SpotSettings) -> Evidence:
+        """The spots that were found in the circles."""
+        mask = np.zeros((window.format.height, window.format.width), np.bool_)
+        blobs = []
+        for shadow in _unpacked(window.study()):
+            if shadow.there or settings.way == "fill":
+                rows, columns = _part(shadow)
+                mask[rows, columns] |= shadow.inside
+                blobs.append(_blob(shadow))
+        return Evidence(mask, blobs=tuple(blobs))
+
+    def mend(self, window: Window, evidence: Evidence, settings: SpotSettings) -> Rgb:
+        """The picture without the spots."""
+        picture = window.rgb().copy()
+        for shadow in _unpacked(window.study()):
+            part = _part(shadow)
+            if (shadow.there or settings.way == "fill") and (evidence.mask[part] & shadow.inside).any():
+                picture[part] = mended(picture[part], shadow, settings)
+        return picture
+
+    def explain(self, window: Window, evidence: Evidence, area: Area, settings: SpotSettings) -> str:
+        """How a spot is mended, in words."""
+        x, y, width, height = area
+        for shadow in _unpacked(window.study()):
+            rows, columns = _part(shadow)
+            if rows.start < y + height and y < rows.stop and columns.start < x + width and x < columns.stop:
+                return _words(shadow)
+        return ""
+
+    def tell(self, study: Arrays, rate: float) -> tuple[str, ...]:
+        """What was found in the circles of a shot."""
+        shadows = _unpacked(study)
+        large = (f"A region of more than {MOST_SHARE:.0%} of the picture is no spot.",) if study["too_large"] else ()
+        if not shadows:
+            return (*large, "Draw a region round each spot and set it to “only inside”.", LEFT_ALONE)
+        return (*large, *(f"At {_middle(shadow)}: {_words(shadow)}." for shadow in shadows))
+
+
+def mended(part: Rgb, shadow: Shadow, settings: SpotSettings) -> Rgb:
+    """A box round a spot without it."""
+    light = shadow.light ** np.float32(settings.strength)
+    left = light.mean(axis=2)
+    divided = part / np.maximum(light, np.float32(1e-2))
+    if settings.way == "divide":
+        return np.asarray(divided, np.float32)
+    nothing = shadow.inside & (left < NOTHING_LEFT) if settings.way == "by itself" else shadow.inside
+    if not nothing.any():
+        return np.asarray(divided, np.float32)
+    filled = stretched(np.asarray(np.where(shadow.inside[..., None] & ~nothing[..., None], divided, part)), nothing)
+    share = cv2.GaussianBlur(nothing.astype(np.float32), (0, 0), FADES_PX)[..., None]
+    share = np.where(nothing[..., None], 1.0, np.clip(2 * share, 0, 1)) * shadow.inside[..., None]
+    if settings.way == "fill":
+        share = shadow.inside[..., None].astype(np.float32) * np.float32(min(1.0, settings.strength))
+        divided = part
+    return np.asarray(divided * (1 - share) + filled * share, np.float32)
+
+
+def _circles(where: Mask) -> tuple[list[Mask], int]:
+    """Every piece of where the step may act, and how many are too large for a spot."""
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(where.astype(np.uint8))
+    small = [n for n in range(1, count) if stats[n, cv2.CC_STAT_AREA] <= MOST_SHARE * where.size]
+    return [labels == n for n in small[:MOST_SPOTS]], count - 1 - len(small)
+
+
+def _part(shadow: Shadow) -> tuple[slice, slice]:
+    height, width = shadow.inside.shape
+    return slice(shadow.y, shadow.y + height), slice(shadow.x, shadow.x + width)
+
+
+def _blob(shadow: Shadow) -> Blob:
+    rows, columns = np.flatnonzero(shadow.inside.any(axis=1)), np.flatnonzero(shadow.inside.any(axis=0))
+    area = (
+        shadow.x + int(columns[0]), shadow.y + int(rows[0]),
+        int(columns[-1] - columns[0]) + 1, int(rows[-1] - rows[0]) + 1,
+    )  # fmt: skip
+    darker = float(np.log(np.clip(shadow.light[shadow.inside], 1e-3, None)).mean()) < 0
+    return Blob(area, int(shadow.inside.sum()), (-1 if darker else 1) * 128 * shadow.depth, shadow.moved)
+
+
+def _middle(shadow: Shadow) -> str:
+    x, y, width, height = _blob(shadow).area
+    return f"{x + width // 2}, {y + height // 2}"
+
+
+def _words(shadow: Shadow) -> str:
+    if shadow.moved < TOLD:
+        why = f"the picture moves away from under {shadow.moved:.0%} of this circle only"
+        return f"{why}: its shadow cannot be told, it stays as it is; “fill from around” fills it"
+    if shadow.depth <= LEAST_DEPTH:
+        return f"no spot in this circle ({shadow.depth:.1%} of the light), it stays as it is"
+    return f"a spot that changes the light by {shadow.depth:.0%}"
+
+
+def _packed(shadows: list[Shadow], too_large: int) -> Arrays:
+    """As arrays that are kept: a row a spot, and the boxes one after the other."""
+    rows = np.array([[one.x, one.y, *one.inside.shape, one.moved, one.depth, one.there] for one in shadows])
+    return {
+        "spots": rows.reshape(-1, 7).astype(np.float64), "too_large": np.array(too_large),
+        "light": np.concatenate([one.light.reshape(-1, 3) for one in shadows] or [np.zeros((0, 3), np.float32)]),
+        "inside": np.concatenate([one.inside.ravel() for one in shadows] or [np.zeros(0, np.bool_)]),
+    }  # fmt: skip
+
+
+def _unpacked(study: Arrays) -> list[Shadow]:
+    found, begin = [], 0
+    for x, y, height, width, moved, depth, there in study["spots"]:
+        shape = int(height), int(width)
+        end = begin + shape[0] * shape[1]
+        light, inside = study["light"][begin:end].reshape(*shape, 3), study["inside"][begin:end].reshape(shape)
+        found.append(Shadow(int(x), int(y), light, inside, float(moved), float(depth), bool(there)))
+        begin = end
+    return found

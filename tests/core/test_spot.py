@@ -1,0 +1,129 @@
+"""Standing spots: learned from what moves beneath them, divided out, and nothing done where none can be told."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from grevin.core.picture.colour import to_rgb
+from grevin.core.picture.frame import Frame
+from grevin.core.quality.damage.spot import Spot, SpotDamage
+from grevin.core.quality.figures import psnr, squared_error
+from grevin.core.quality.memory_source import MemorySource
+from grevin.core.steps.spot.settings import SpotSettings
+from grevin.core.steps.spot.shadow import stretched
+from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.recipe import Treatment, TreatmentStep
+from grevin.core.treatment.regions import Region
+from tests.core.test_scratch import HEIGHT, LENGTH, MIDDLE, WIDTH, panned
+
+SPOTS = (Spot(0.3, 0.4, 9.0, 0.2), Spot(0.7, 0.6, 6.0, 0.12))
+
+
+@pytest.fixture(scope="module")
+def clean() -> list[Frame]:
+    return panned(4.5)
+
+
+def circles(spots: tuple[Spot, ...]) -> tuple[Region, ...]:
+    found = []
+    for spot in spots:
+        side = int(3.2 * spot.radius_px) + 6
+        x, y = int(spot.across * WIDTH - side / 2), int(spot.down * HEIGHT - side / 2)
+        found.append(Region(use="only", shape="ellipse", x=x, y=y, width=side, height=side))
+    return tuple(found)
+
+
+def over(frames: list[Frame], spots: tuple[Spot, ...] = SPOTS, **settings: object) -> Chain:
+    step = TreatmentStep.make("spot", dict(settings), regions=circles(spots))
+    return Chain(MemorySource(frames, "spots"), Treatment(steps=(step,)))
+
+
+def inside(frame: Frame, right: Frame, mask: np.ndarray) -> float:
+    return psnr(*squared_error(to_rgb(frame) * 255, to_rgb(right) * 255, mask))
+
+
+def test_spots_are_divided_out_and_nothing_else_changes(clean: list[Frame]) -> None:
+    damage = SpotDamage(2, spots=SPOTS)
+    worn = [damage.add(frame)[0] for frame in clean]
+    chain = over(worn)
+    mask = damage.add(clean[MIDDLE])[1].mask & chain.evidence_at(1, MIDDLE).mask
+    made = chain.result.frame(MIDDLE)
+    assert inside(made, clean[MIDDLE], mask) > inside(worn[MIDDLE], clean[MIDDLE], mask) + 8
+    outside = ~chain.evidence_at(1, MIDDLE).mask
+    assert np.array_equal(made.planes[0][outside], worn[MIDDLE].planes[0][outside])
+    words = chain.told(range(LENGTH))
+    assert "a spot that changes the light by" in words[0]
+    assert "a spot that changes the light by" in chain.explain(1, MIDDLE, (int(0.3 * WIDTH), int(0.4 * HEIGHT), 2, 2))
+    less = over(worn, strength=0.5)
+    assert inside(worn[MIDDLE], clean[MIDDLE], mask) < inside(less.result.frame(MIDDLE), clean[MIDDLE], mask)
+    assert inside(less.result.frame(MIDDLE), clean[MIDDLE], mask) < inside(made, clean[MIDDLE], mask)
+
+
+def test_it_follows_the_light(clean: list[Frame]) -> None:
+    """The shadow takes the same share of whatever light there is."""
+    damage = SpotDamage(2, spots=SPOTS)
+    dimmed = [
+        frame.with_planes((np.asarray(frame.planes[0] * (1 - 0.3 * n / LENGTH)), *frame.planes[1:])).rounded()
+        for n, frame in enumerate(clean)
+    ]
+    worn = [damage.add(frame)[0] for frame in dimmed]
+    chain = over(worn)
+    for number in (2, LENGTH - 3):
+        mask = damage.add(dimmed[number])[1].mask & chain.evidence_at(1, number).mask
+        made = inside(chain.result.frame(number), dimmed[number], mask)
+        assert made > inside(worn[number], dimmed[number], mask) + 6
+
+
+def test_a_circle_without_a_spot_and_a_picture_that_stands_are_left_alone(clean: list[Frame]) -> None:
+    still = [Frame(n, clean[0].format, clean[0].planes) for n in range(LENGTH)]
+    damage = SpotDamage(2, spots=SPOTS)
+    for frames, words in ((clean, "no spot in this circle"), ([damage.add(f)[0] for f in still], "cannot be told")):
+        chain = over(frames)
+        assert chain.result.frame(MIDDLE) is chain.source.frame(MIDDLE)
+        assert words in " ".join(chain.told(range(LENGTH)))
+    none = Chain(MemorySource(clean, "none"), Treatment(steps=(TreatmentStep.make("spot"),)))
+    assert none.result.frame(0) is none.source.frame(0)
+    assert "Draw a region round each spot" in none.told(range(LENGTH))[0]
+
+
+def test_a_person_may_have_it_filled(clean: list[Frame]) -> None:
+    still = [Frame(n, clean[0].format, clean[0].planes) for n in range(8)]
+    worn = [SpotDamage(2, spots=(Spot(0.3, 0.4, 9.0, 0.95),)).add(frame)[0] for frame in still]
+    chain = over(worn, SPOTS[:1], way="fill")
+    mask = chain.evidence_at(1, 3).mask
+    assert inside(chain.result.frame(3), still[3], mask) > inside(worn[3], still[3], mask) + 6
+    assert chain.result.frame(3).planes[0][mask].min() > 40, "nothing dark is left"
+
+
+def test_a_surface_over_a_rim_has_no_curvature() -> None:
+    """A plane is its own surface: Laplace's equation has one solution for a rim."""
+    down, across = np.mgrid[0:30, 0:40]
+    plane = np.repeat((0.3 + 0.01 * down + 0.004 * across)[..., None], 3, axis=2).astype(np.float32)
+    hole = np.hypot(down - 15, across - 20) < 8
+    broken = plane.copy()
+    broken[hole] = 0.9
+    assert np.abs(stretched(broken, hole) - plane).max() < 1e-4
+
+
+@pytest.mark.parametrize("region", [(-30, -30, 40, 40), (0, 0, WIDTH, HEIGHT), (10, 10, 1, 1)])
+def test_circles_off_the_picture_too_large_or_of_a_pixel(clean: list[Frame], region: tuple[int, int, int, int]) -> None:
+    x, y, width, height = region
+    regions = (Region(use="only", shape="ellipse", x=x, y=y, width=width, height=height),)
+    chain = Chain(MemorySource(clean[:6], "odd"), Treatment(steps=(TreatmentStep.make("spot", regions=regions),)))
+    assert chain.result.frame(2) is not None
+    assert chain.told(range(6))
+
+
+def test_nothing_left_is_filled_by_itself() -> None:
+    from grevin.core.steps.spot.shadow import Shadow
+    from grevin.core.steps.spot.step import mended
+
+    inner = np.zeros((40, 40), np.bool_)
+    inner[12:28, 12:28] = True
+    light = np.ones((40, 40, 3), np.float32)
+    light[inner] = 0.02
+    shadow = Shadow(0, 0, light, inner, 1.0, 0.98, there=True)
+    part = np.full((40, 40, 3), 0.5, np.float32)
+    part[inner] = 0.01
+    assert np.abs(mended(part, shadow, SpotSettings()) - 0.5).max() < 0.02
