@@ -18,6 +18,7 @@ from grevin.core.picture.frame import Frame, Mask
 from grevin.core.progress import Progress
 
 MOST_PAIRS = 16  # of a shot
+USUAL_PERCENT = 90  # of the pairs: where noise stands, few show two kinds of it
 HELD_SHARE = 0.5  # of the usual noise: frames that differ by less show one capture twice, or noise that stands still
 
 
@@ -114,5 +115,5 @@ def _renewed(samples: list[Samples]) -> list[Samples]:
     if not samples:
         return samples
     sizes = np.array([float(np.sqrt(np.median(one.power[one.plain, 0].mean(axis=(1, 2))))) for one in samples])
-    usual = float(np.percentile(sizes, 75))
+    usual = float(np.percentile(sizes, USUAL_PERCENT))
     return [one for one, size in zip(samples, sizes, strict=True) if size > HELD_SHARE * usual]

@@ -70,7 +70,8 @@ class GrainStep:
             same = mask is not None and frame is not None and mask.shape == frame.planes[0].shape
             return mask if same else None
 
-        found = shot.kept("grain", lambda: measured(shot.frames, before, flow, seen, progress))
+        # not asked whether it stands: every frame that is looked at has to be made by the steps before
+        found = shot.kept("grain", lambda: measured(shot.frames, before, flow, seen, progress, 1))
         return {**found, "plain": np.array([False])}
 
     def render(self, window: Window, settings: GrainSettings) -> Frame:

@@ -20,6 +20,7 @@ from grevin.core.motion.flow import Flow, positions
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.masks import grow
+from grevin.core.progress import Progress
 
 ROOM_PX = 24  # round a circle, of what is looked at
 MOST_FRAMES = 20  # of a shot
@@ -68,20 +69,36 @@ def box_round(mask: Mask) -> tuple[slice, slice]:
     )
 
 
-def shadow_of(
-    mask: Mask, frames: range, rgb: Callable[[int], Rgb], flow: Callable[[int, int], Flow]
-) -> Shadow:  # fmt: skip
-    """The shadow in a circle.
+def shadows_of(
+    circles: list[Mask], frames: range, rgb: Callable[[int], Rgb], flow: Callable[[int, int], Flow], progress: Progress
+) -> list[Shadow]:  # fmt: skip
+    """The shadows in some circles.
 
     Args:
-        mask: (H, W) bool, the circle, the same on all frames.
+        circles: (H, W) bool each, the same on all frames.
         frames: of the shot.
         rgb: (H, W, 3) R'G'B' of a frame.
         flow: from a frame to another one, straight under all circles.
+        progress: one unit a frame that is looked at.
     """
-    part = box_round(mask)
-    inside = np.ascontiguousarray(mask[part])
-    ratios = _ratios(mask, part, frames, rgb, flow)
+    ratios: list[list[Values]] = [[] for _ in circles]
+    numbers = _looked_at(frames)
+    progress.begin(len(numbers), "Learning the shadows of spots")
+    for number in numbers:
+        for apart in APART:
+            if number + apart not in frames:
+                continue
+            way, here, there = flow(number, number + apart), rgb(number), rgb(number + apart)
+            for found, circle in zip(ratios, circles, strict=True):
+                ratio = _ratio(circle, here, there, way)
+                found += [ratio] if ratio is not None else []
+        progress.advance()
+    return [_shadow(circle, found) for circle, found in zip(circles, ratios, strict=True)]
+
+
+def _shadow(circle: Mask, ratios: list[Values]) -> Shadow:
+    part = box_round(circle)
+    inside = np.ascontiguousarray(circle[part])
     light = np.zeros((*inside.shape, 3), np.float32)
     told = np.zeros(inside.shape, np.bool_)
     if ratios:
@@ -105,36 +122,32 @@ def _looked_at(frames: range) -> list[int]:
     return [frames[int(place)] for place in places]
 
 
-def _ratios(
-    mask: Mask, part: tuple[slice, slice], frames: range, rgb: Callable[[int], Rgb], flow: Callable[[int, int], Flow]
-) -> list[Values]:  # fmt: skip
-    """(h, w, 3) log ratios of what lies in the circle to the same beside it, NaN where that is not to be had."""
-    found = []
-    inside = mask[part]
+def _ratio(circle: Mask, here: Rgb, there: Rgb, way: Flow) -> Values | None:
+    """(h, w, 3) log ratio of what lies in a circle to the same beside it, NaN where that is not to be had.
+
+    None where what lies round the circle is not met on the other frame.
+    """
+    part = box_round(circle)
+    inside = circle[part]
     ring = grow(inside, RING_PX) & ~inside
-    for number in _looked_at(frames):
-        here = rgb(number)[part]
-        for apart in APART:
-            if number + apart not in frames:
-                continue
-            way = flow(number, number + apart)
-            moved = np.hypot(way[part][..., 0], way[part][..., 1]) > LEAST_PX
-            across, down = (place[part] for place in positions(way))
-            there = cv2.remap(rgb(number + apart), across, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-            hidden = cv2.remap(
-                mask.view(np.uint8), across, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=1
-            )
-            seen = moved & (hidden == 0) & (there.min(axis=2) > DARKEST) & (here.min(axis=2) > DARKEST / 4)
-            logs = np.full((*seen.shape, 3), np.nan, np.float32)
-            logs[seen] = np.log(here[seen]) - np.log(there[seen])
-            beside = logs[ring & seen]
-            if len(beside) < FEWEST_BESIDE:
-                continue
-            usual = np.median(beside, axis=0)  # the light may have changed
-            if float(np.median(np.abs(beside - usual))) < MOST_BESIDE:
-                logs[~inside] = np.nan
-                found.append(logs - usual)
-    return found
+    moved = np.hypot(way[part][..., 0], way[part][..., 1]) > LEAST_PX
+    across, down = (place[part] for place in positions(way))
+    theirs = cv2.remap(there, across, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    hidden = cv2.remap(
+        circle.view(np.uint8), across, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=1
+    )
+    ours = here[part]
+    seen = moved & (hidden == 0) & (theirs.min(axis=2) > DARKEST) & (ours.min(axis=2) > DARKEST / 4)
+    beside = np.log(ours[ring & seen]) - np.log(theirs[ring & seen])
+    if len(beside) < FEWEST_BESIDE:
+        return None
+    usual = np.median(beside, axis=0)  # the light may have changed
+    if float(np.median(np.abs(beside - usual))) >= MOST_BESIDE:
+        return None
+    ratio = np.full((*seen.shape, 3), np.nan, np.float32)
+    good = seen & inside
+    ratio[good] = np.log(ours[good]) - np.log(theirs[good]) - usual
+    return ratio
 
 
 def stretched(picture: Rgb, inside: Mask) -> Rgb:

@@ -24,7 +24,7 @@ from grevin.core.steps.evidence import Blob, Evidence
 from grevin.core.steps.seen import Arrays, Shotwise, Window
 from grevin.core.steps.settings import Settings
 from grevin.core.steps.spot.settings import SpotSettings
-from grevin.core.steps.spot.shadow import FLOW_BENT_PX, LEAST_DEPTH, TOLD, Shadow, shadow_of, stretched
+from grevin.core.steps.spot.shadow import FLOW_BENT_PX, LEAST_DEPTH, TOLD, Shadow, shadows_of, stretched
 
 MOST_SPOTS = 24  # of a shot
 MOST_SHARE = 0.15  # of the picture, that a circle may take
@@ -55,23 +55,15 @@ class SpotStep:
         if where is None or not where.any():
             return _packed([], 0)
         circles, too_large = _circles(where)
-        progress.begin(len(circles), "Learning the shadows of spots")
+        bent = grow(where, FLOW_BENT_PX)
 
         def rgb(number: int) -> Rgb:
             return shot.window(number).rgb()
 
         def flow(number: int, other: int) -> Flow:
-            return ways.setdefault(
-                (number, other), straightened(shot.window(number).motion(other - number, "quick"), bent)
-            )
+            return straightened(shot.window(number).motion(other - number, "quick"), bent)
 
-        bent = grow(where, FLOW_BENT_PX)
-        ways: dict[tuple[int, int], Flow] = {}
-        found = []
-        for circle in circles:
-            found.append(shadow_of(circle, frames, rgb, flow))
-            progress.advance()
-        return _packed(found, too_large)
+        return _packed(shadows_of(circles, frames, rgb, flow, progress), too_large)
 
     def find(self, window: Window, settings: SpotSettings) -> Evidence:
         """The spots that were found in the circles."""
