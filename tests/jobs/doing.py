@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
@@ -15,7 +16,7 @@ from pytestqt.qtbot import QtBot
 from grevin.core.media.opening import open_reel
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.halving import halved
-from grevin.demo.light_reels import light_reels, steady
+from grevin.demo.light_reels import LIGHTS, steady
 from grevin.demo.noise_reels import Rgb, noise_reels
 from grevin.demo.surface_reels import surface_reels, unscratched
 from grevin.demo.time_reels import PAL, as_frame
@@ -31,8 +32,15 @@ STUDY_MS = 60_000
 
 def drawn(folder: Path, name: str) -> Path:
     """The first frames of one of the demo's reels of light, at half its size: a quarter of the time."""
-    (reel,) = (one for one in light_reels() if one.name == name)
-    return write_video(folder / f"{name}.mkv", [halved(reel.make(number)) for number in range(FRAMES)])
+    shot, pace, damage = LIGHTS[name]
+    frames = [halved(damage.add(_steady(shot, pace, number))[0]) for number in range(FRAMES)]
+    return write_video(folder / f"{name}.mkv", frames)
+
+
+@lru_cache(maxsize=FRAMES)
+def _steady(shot: int, pace: float, number: int) -> Frame:
+    """Painted once for the reel and for what is true of it."""
+    return steady(shot, pace, number)
 
 
 def part_of(frame: Frame) -> Frame:
@@ -97,7 +105,7 @@ def written(qtbot: QtBot, window: Window, path: Path) -> list[Frame]:
 
 def at_rest(shot: int, pace: float) -> list[Frame]:
     """The frames as they would be in light at rest."""
-    return [halved(steady(shot, pace, number)) for number in range(FRAMES)]
+    return [halved(_steady(shot, pace, number)) for number in range(FRAMES)]
 
 
 def off(frames: list[Frame], truth: list[Frame], where: tuple[slice, slice] = (slice(None), slice(None))) -> float:

@@ -22,8 +22,15 @@ BAND = BandDamage(SEED, 0.22, 0.85, -0.09)
 PULSE = FlickerDamage(SEED, "periodic", 0.6, PULSE_FRAMES)
 
 
-def _reel(name: str, shot: int, pace: float, damage: Any, truth: dict[str, Any]) -> TimeReel:
-    return TimeReel(name, PAL, LENGTH, _damaged(shot, pace, damage), truth)
+# name: shot, how fast it goes, what the light does
+LIGHTS: dict[str, tuple[int, float, Any]] = {
+    "harbour-time-lapse": (HARBOUR, HURRY, LAPSE), "tram-under-a-lamp": (QUAY, 1.0, LAMP),
+    "regatta-with-a-band": (REGATTA, 1.0, BAND), "ferry-that-pulses": (FERRY, 1.0, PULSE),
+}  # fmt: skip
+
+
+def _reel(name: str, truth: dict[str, Any]) -> TimeReel:
+    return TimeReel(name, PAL, LENGTH, _damaged(*LIGHTS[name]), truth)
 
 
 def _damaged(shot: int, pace: float, damage: Any) -> Callable[[int], Frame]:
@@ -42,8 +49,8 @@ def steady(shot: int, pace: float, number: int) -> Frame:
 def light_reels() -> tuple[TimeReel, ...]:
     """All of them."""
     return (
-        _reel("harbour-time-lapse", HARBOUR, HURRY, LAPSE, {"flicker": "random", "depth": LAPSE.depth}),
-        _reel("tram-under-a-lamp", QUAY, 1.0, LAMP, {"flicker": "corner", "depth": LAMP.depth}),
-        _reel("regatta-with-a-band", REGATTA, 1.0, BAND, {"band": {"period": BAND.period, "speed": BAND.speed}}),
-        _reel("ferry-that-pulses", FERRY, 1.0, PULSE, {"flicker": "periodic", "period": PULSE_FRAMES}),
+        _reel("harbour-time-lapse", {"flicker": "random", "depth": LAPSE.depth}),
+        _reel("tram-under-a-lamp", {"flicker": "corner", "depth": LAMP.depth}),
+        _reel("regatta-with-a-band", {"band": {"period": BAND.period, "speed": BAND.speed}}),
+        _reel("ferry-that-pulses", {"flicker": "periodic", "period": PULSE_FRAMES}),
     )
