@@ -9,10 +9,13 @@ from typing import ClassVar
 from PySide6.QtCore import QObject, QRectF, Signal
 from PySide6.QtGui import QPainter
 
+from grevin.core.steps.seen import Arrays
+from grevin.core.treatment.step_source import StepSource
 from grevin.desktop.keys import Key
 from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.light_table.tools import Tool
 from grevin.desktop.session import Session
+from grevin.desktop.texts import tr
 
 
 @dataclass(frozen=True)
@@ -65,6 +68,18 @@ class Desk(QObject):
         """Place of the selected card, where it is one of this step; else 0."""
         steps, place = self.session.treatment.steps, self.session.selected
         return place if 0 < place <= len(steps) and steps[place - 1].step == self.step else 0
+
+    def learned(self) -> tuple[StepSource, Arrays] | None:
+        """The step of the selected card and what it learned of the shot in sight; None, and said, while it measures."""
+        chain, place = self.session.chain, self.place
+        step = chain.view_points[place] if chain is not None else None
+        if chain is None or not isinstance(step, StepSource):
+            return None
+        number = chain.number_before(place, self.session.place.frame)
+        if not step.is_studied(number):
+            self.told.emit(tr("The step is still measuring this shot."))
+            return None
+        return step, step.study_of(number)
 
     @classmethod
     def draw_fault(cls, painter: QPainter, area: QRectF) -> None:

@@ -1,8 +1,6 @@
 """Where more than the noise was taken: what went is compared with what was measured.
 
-What is taken of a place may hold as much as its noise does, and no more but by chance. On open clips with the strength
-doubled, 88 to 100 % of the places marked so had lost structure (worst .73), and half to three quarters of those that
-had were marked.
+What is taken of a place may hold as much as its noise does, and no more but by chance.
 """
 
 from __future__ import annotations

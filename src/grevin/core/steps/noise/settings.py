@@ -38,7 +38,7 @@ class NoiseSettings(Settings):
     )  # fmt: skip
     quick: bool = setting(
         False, label="Quick", rare=True,
-        help="For looking: two frames a side and one pass, in a third of the time; the same character, a little less "
+        help="For looking: two frames a side and one pass, in half of the time; the same character, a little less "
         "taken.",
     )  # fmt: skip
     curve: tuple[NoisePoint, ...] = setting(

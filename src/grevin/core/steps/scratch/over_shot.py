@@ -188,7 +188,6 @@ def packed(found: list[Candidate], track: npt.NDArray[np.int64], frames: range) 
         "first": np.array([one.path.first for one in found], np.int64),
         "begins": np.concatenate([[0], np.cumsum(lengths)])[: len(found)].astype(np.int64),
         "bands": lengths,
-        "own": np.array([one.path.own for one in found]),
         "track": track,
         "score": _together(found, track, frames),
         "across": np.concatenate([one.path.across for one in found]) if found else np.zeros(0),

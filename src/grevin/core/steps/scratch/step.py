@@ -24,10 +24,9 @@ from grevin.core.picture.geometry import Area
 from grevin.core.picture.masks import grow
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, Stage
-from grevin.core.steps.charting import LEFT_ALONE, Chart
+from grevin.core.steps.charting import Chart
 from grevin.core.steps.charting import Line as ChartLine
 from grevin.core.steps.evidence import Blob, Evidence
-from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.scratch.judge import shipped
 from grevin.core.steps.scratch.lines import Line, blob_of, centred, drawn_line, extent_of, lay, lines_of, threshold
 from grevin.core.steps.scratch.mending import Other, mend_line
@@ -172,10 +171,10 @@ class ScratchStep:
         sure = study["score"] > threshold(ScratchSettings())
         frames = int(study["shot"][1] - study["shot"][0])
         if not sure.any():
-            return ("No scratch in this shot.", LEFT_ALONE)
+            return ("No scratch in this shot that is sure enough with the usual caution.",)
         on, counts = np.unique(study["frame"][sure], return_counts=True)
         most = "1 scratch" if counts.max() == 1 else f"{counts.max()} scratches"
-        return (f"Up to {most} on a frame, on {len(on)} of {frames} frames.",)
+        return (f"Up to {most} on a frame, on {len(on)} of {frames} frames, with the usual caution.",)
 
     def chart(self, study: Arrays) -> Chart | None:
         """How much of the height scratches take, over the frames."""
@@ -185,11 +184,6 @@ class ScratchStep:
         np.add.at(length, study["frame"][sure] - first, study["bands"][sure] * np.float32(HOP_PX))
         lines = (ChartLine("scratches", length),)
         return Chart("length of all scratches", "px", lines) if sure.any() else None
-
-    def propose(self, facts: ShotFacts) -> Suggestion | None:
-        """Where the survey counted scratches."""
-        count = facts.middle("scratch_count") if "scratch_count" in facts.curves else 0.0
-        return Suggestion(self.id, f"{count:.0f} upright lines that stay") if count >= 1 else None
 
 
 def _reaching(rgb: Rgb, line: Line, settings: ScratchSettings) -> tuple[int, int]:

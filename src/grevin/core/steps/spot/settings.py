@@ -11,7 +11,7 @@ class SpotSettings(Settings):
     """Settings of the spot step."""
 
     way: Literal["by itself", "divide", "fill"] = setting(
-        "by itself", label="Method",
+        "by itself", label="Method", learned=True,
         words={"by itself": "what is left decides", "divide": "take the shadow off", "fill": "fill from around"},
         help="Whether the shadow is divided out, which keeps what is under it, or the place is filled softly from its "
         "surroundings; by itself it is filled where nothing is left.",

@@ -30,6 +30,7 @@ DARKEST = 0.04  # of R'G'B': below it ratios tell nothing
 FEWEST = 5  # ratios for a pixel
 MOST_APART = 0.5  # of the logarithms of a pixel's ratios, their middle half: they have to agree
 TOLD = 0.8  # of a circle, that has to be told
+SMOOTH_PX = 2.0  # a shadow is soft, noise is not
 LEAST_DEPTH = 0.012  # of the light: less is no spot
 RING_PX = 16  # round a circle, in which both frames have to show the same
 FEWEST_BESIDE, MOST_BESIDE = 60, 0.08  # px of it, and the middle deviation of their logarithms
@@ -112,9 +113,18 @@ def _shadow(circle: Mask, ratios: list[Values]) -> Shadow:
     share = float(told.sum() / max(1, inside.sum()))
     if (inside & ~told).any() and told.any():
         light = stretched(light, inside & ~told)
-    depth = float(np.percentile(np.abs(light[told].mean(axis=1)), 90)) if told.any() else 0.0
+    depth = _depth(light.mean(axis=2), told)
     there = share >= TOLD and depth > LEAST_DEPTH
     return Shadow(part[1].start, part[0].start, np.exp(light), inside, share, 1 - float(np.exp(-depth)), there)
+
+
+def _depth(light: Values, told: Mask) -> float:
+    """By how much the logarithm of the light is changed where it is most, and not by the noise of single pixels."""
+    if not told.any():
+        return 0.0
+    known = cv2.GaussianBlur(told.astype(np.float32), (0, 0), SMOOTH_PX)
+    smooth = cv2.GaussianBlur(np.where(told, light, 0).astype(np.float32), (0, 0), SMOOTH_PX)
+    return float(np.percentile(np.abs(smooth[told] / known[told]), 90))
 
 
 def _looked_at(frames: range) -> list[int]:

@@ -51,9 +51,9 @@ class SpotStep:
     def learn(self, shot: Shotwise, settings: SpotSettings, progress: Progress) -> Arrays:
         """The shadows in the circles of a shot."""
         frames = shot.frames
-        where = shot.where(frames.start)
+        where, filled = shot.where(frames.start), np.array(settings.way == "fill")
         if where is None or not where.any():
-            return _packed([], 0)
+            return {**_packed([], 0), "filled": filled}
         circles, too_large = _circles(where)
         bent = grow(where, FLOW_BENT_PX)
 
@@ -63,7 +63,10 @@ class SpotStep:
         def flow(number: int, other: int) -> Flow:
             return straightened(shot.window(number).motion(other - number, "quick"), bent)
 
-        return _packed(shadows_of(circles, frames, rgb, flow, progress), too_large)
+        def learned() -> Arrays:
+            return _packed(shadows_of(circles, frames, rgb, flow, progress), too_large)
+
+        return {**shot.kept("shadows", learned), "filled": filled}
 
     def find(self, window: Window, settings: SpotSettings) -> Evidence:
         """The spots that were found in the circles."""
@@ -91,7 +94,7 @@ class SpotStep:
         for shadow in _unpacked(window.study()):
             rows, columns = _part(shadow)
             if rows.start < y + height and y < rows.stop and columns.start < x + width and x < columns.stop:
-                return _words(shadow)
+                return "filled from around" if settings.way == "fill" else _words(shadow)
         return ""
 
     def tell(self, study: Arrays, rate: float) -> tuple[str, ...]:
@@ -100,6 +103,8 @@ class SpotStep:
         large = (f"A region of more than {MOST_SHARE:.0%} of the picture is no spot.",) if study["too_large"] else ()
         if not shadows:
             return (*large, "Draw a region round each spot and set it to “only inside”.", LEFT_ALONE)
+        if study["filled"]:
+            return (*large, f"{len(shadows)} places are filled from around them.")
         return (*large, *(f"At {_middle(shadow)}: {_words(shadow)}." for shadow in shadows))
 
 

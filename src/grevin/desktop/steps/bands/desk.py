@@ -11,7 +11,6 @@ from grevin.core.steps.bands.by_hand import passages
 from grevin.core.treatment.path_edits import handed_over
 from grevin.core.treatment.recipe import TreatmentStep
 from grevin.core.treatment.region_edits import moving_box
-from grevin.core.treatment.step_source import StepSource
 from grevin.desktop.keys import Key
 from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.session import Session
@@ -50,12 +49,11 @@ class BandsDesk(Desk):
         chain, place = self.session.chain, self.place
         if chain is None:
             return
-        step = chain.view_points[place]
-        number = chain.number_before(place, self.session.place.frame)
-        if not isinstance(step, StepSource) or not step.is_studied(number):
-            self.told.emit(tr("The step is still measuring this shot."))
+        learned = self.learned()
+        if learned is None:
             return
-        boxes, stops = passages(step.study_of(number), (step.format.width, step.format.height))
+        step, study = learned
+        boxes, stops = passages(study, (step.format.width, step.format.height))
         if not boxes:
             self.told.emit(tr("No band was found in this shot that could be corrected by hand."))
             return

@@ -9,7 +9,6 @@ from PySide6.QtCore import QObject, QPointF, QRectF
 from PySide6.QtGui import QColor, QPainter, QPen
 
 from grevin.core.steps.noise.curve import points_of
-from grevin.core.treatment.step_source import StepSource
 from grevin.desktop.keys import Key
 from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.session import Session
@@ -43,20 +42,15 @@ class NoiseDesk(Desk):
 
     def keep_curve(self) -> None:
         """The curve that was measured in this shot becomes a setting, which is saved with recipes."""
-        chain, place = self.session.chain, self.place
-        if chain is None:
+        learned = self.learned()
+        if learned is None:
             return
-        step = chain.view_points[place]
-        number = chain.number_before(place, self.session.place.frame)
-        if not isinstance(step, StepSource) or not step.is_studied(number):
-            self.told.emit(tr("The step is still measuring this shot."))
-            return
-        study = step.study_of(number)
+        _, study = learned
         if not len(study["levels"]) and not len(study["drawn"]):
             self.told.emit(tr("No noise could be measured in this shot: there is no curve to keep."))
             return
         points = points_of(study)
-        self.session.change_settings(place, {"curve": tuple({"level": at, "noise": size} for at, size in points)})
+        self.session.change_settings(self.place, {"curve": tuple({"level": at, "noise": size} for at, size in points)})
         self.told.emit(tr_count("The curve is kept, with {0} point: drag it, or save it with a recipe.",
                                 "The curve is kept, with {0} points: drag them, or save them with a recipe.",
                                 len(points)))  # fmt: skip
