@@ -31,7 +31,10 @@ from tests.conftest import moving_frames
 
 STEPS = sorted(REGISTRY.steps)
 LOCAL = [step for step in STEPS if hasattr(REGISTRY.steps[step], "find")]
-BY_THEMSELVES = [step for step in LOCAL if not hasattr(REGISTRY.steps[step], "learns_where")]  # no place need be drawn
+DRAWN = ("learns_where", "fills_strokes")
+BY_THEMSELVES = [  # nothing need be drawn
+    step for step in LOCAL if not any(hasattr(REGISTRY.steps[step], name) for name in DRAWN)
+]
 
 
 @pytest.fixture(scope="module")

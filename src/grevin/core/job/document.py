@@ -17,6 +17,7 @@ from grevin.core.treatment.over_time import OverTime
 from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import Treatment, TreatmentStep, as_counted_before
 from grevin.core.treatment.regions import Region
+from grevin.core.treatment.strokes import Stroke
 
 JOB_FORMAT, JOB_VERSION = "grevin-job", 6
 
@@ -156,6 +157,12 @@ def change_settings(treatment: Treatment, place: int, changes: dict[str, Any]) -
 def change_regions(treatment: Treatment, place: int, regions: tuple[Region, ...]) -> Treatment:
     """The treatment with other regions at `place`."""
     new = treatment.steps[place].model_copy(update={"regions": regions})
+    return Treatment(steps=(*treatment.steps[:place], new, *treatment.steps[place + 1 :]))
+
+
+def change_strokes(treatment: Treatment, place: int, strokes: tuple[Stroke, ...]) -> Treatment:
+    """The treatment with other strokes at `place`."""
+    new = treatment.steps[place].model_copy(update={"strokes": strokes})
     return Treatment(steps=(*treatment.steps[:place], new, *treatment.steps[place + 1 :]))
 
 

@@ -13,6 +13,8 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
+from grevin.core.picture.spreading import spread
+
 Luma8 = npt.NDArray[np.uint8]
 Flow = npt.NDArray[np.float32]
 Places = tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]
@@ -20,7 +22,6 @@ MotionQuality = Literal["fine", "quick", "glance", "far", "steady"]
 
 SMALLEST_SIDE = 16  # pictures below this have no motion that can be estimated
 COARSE_PX = 4  # grid on which motion is continued where it is not to be trusted
-LEAST_KNOWN = 0.05  # share of a cell that must be known for its own mean
 POINTS_A_ROW = 1024  # OpenCV reads tables of positions, not lists
 FAR_PX = 8.0  # displacement of the whole picture from which flow is also begun there
 MINIATURE_PX = 128  # width of the pictures in which that is looked for
@@ -183,8 +184,6 @@ def moved_places(flow: Flow, places: Places) -> tuple[Flow, Flow]:
 def straightened(flow: Flow, bent: npt.NDArray[np.bool_]) -> Flow:
     """The flow where it is to be trusted, and its smooth continuation elsewhere.
 
-    Normalised averages on ever coarser grids (pull and push: Gortler, Grzeszczuk, Szeliski, Cohen 1996, from memory).
-
     Args:
         flow: (H, W, 2) float32.
         bent: (H, W) bool, where it is not to be trusted.
@@ -192,23 +191,12 @@ def straightened(flow: Flow, bent: npt.NDArray[np.bool_]) -> Flow:
     if not bent.any() or bent.all():
         return flow
     known = (~bent[::COARSE_PX, ::COARSE_PX]).astype(np.float32)
-    coarse = _pulled(np.asarray(flow[::COARSE_PX, ::COARSE_PX] * known[..., None], np.float32), known)
+    coarse = spread(np.asarray(flow[::COARSE_PX, ::COARSE_PX] * known[..., None], np.float32), known)
     rows, columns = places_of(bent)
     share = np.float32(1.0 / COARSE_PX)
     result = flow.copy()
     result[rows, columns] = sample_at(coarse, columns * share, rows * share)
     return result
-
-
-def _pulled(sums: Flow, shares: Flow) -> Flow:
-    """(h, w, 2) means of what is known, from coarser grids where too little is."""
-    means = np.asarray(sums / np.maximum(shares, 1e-6)[..., None], np.float32)
-    little = shares < LEAST_KNOWN
-    if not little.any() or min(shares.shape) < 2:
-        return means
-    coarser = _pulled(np.asarray(cv2.pyrDown(sums), np.float32), np.asarray(cv2.pyrDown(shares), np.float32))
-    spread = cv2.resize(coarser, (shares.shape[1], shares.shape[0]), interpolation=cv2.INTER_LINEAR)
-    return np.asarray(np.where(little[..., None], spread, means), np.float32)
 
 
 def sample_at(picture: npt.NDArray[Any], across: Flow, down: Flow) -> npt.NDArray[Any]:

@@ -33,6 +33,11 @@ class Geometry:
 
     back: Map
 
+    @classmethod
+    def of_field(cls, parity: int) -> Geometry:
+        """Where the pixels of a field lie on its frame; 0 is the field of the first line."""
+        return cls(np.array([[1.0, 0.0, 0.0], [0.0, 2.0, float(parity)]]))
+
     def then(self, later: Geometry) -> Geometry:
         """This geometry, and a later one over its picture, as one."""
         return Geometry((_square(self.back) @ _square(later.back))[:2])

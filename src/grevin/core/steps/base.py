@@ -86,6 +86,12 @@ class LearningWhere(Learning, Protocol):
     learns_where: ClassVar[bool]
 
 
+class FillingStrokes(Protocol):
+    """What a local step may have besides: it fills strokes that a person draws (`Window.strokes`)."""
+
+    fills_strokes: ClassVar[bool]
+
+
 class Telling(Protocol):
     """What a step that learns shots may have besides: it says what it found in one."""
 

@@ -36,6 +36,8 @@ class Blob:
     def words(self) -> str:
         """Size, contrast and confidence for people."""
         _, _, width, height = self.area
+        if self.by_hand and not self.contrast:
+            return f"{width} x {height} px ({self.pixels} in all), by hand"
         than = "brighter" if self.contrast > 0 else "darker"
         return (
             f"{width} x {height} px ({self.pixels} in all), {abs(self.contrast):.0f} levels {than}, "

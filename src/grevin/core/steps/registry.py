@@ -18,6 +18,7 @@ from grevin.core.steps.pick.step import PickStep
 from grevin.core.steps.rebuild.step import RebuildStep
 from grevin.core.steps.reframe.step import ReframeStep
 from grevin.core.steps.repeats.step import RepeatsStep
+from grevin.core.steps.retouch.step import RetouchStep
 from grevin.core.steps.scratch.step import ScratchStep
 from grevin.core.steps.sidefill.step import SidefillStep
 from grevin.core.steps.spot.step import SpotStep
@@ -27,7 +28,7 @@ GROUP = "grevin.steps"  # of entry points: a name, and the class of a step
 REGISTRY = Registry()
 for step in (
     PickStep(), RepeatsStep(), FieldsStep(), RebuildStep(), NoiseStep(), FlickerStep(), BandsStep(), LightStep(),
-    DirtStep(), ScratchStep(), SpotStep(), ReframeStep(), SidefillStep(), GrainStep(),
+    DirtStep(), ScratchStep(), SpotStep(), RetouchStep(), ReframeStep(), SidefillStep(), GrainStep(),
 ):  # fmt: skip
     REGISTRY.add(step)
 

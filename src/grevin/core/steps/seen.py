@@ -15,6 +15,7 @@ from grevin.core.picture.colour import Rgb
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame, Mask
 from grevin.core.progress import Progress
+from grevin.core.steps.strokes import PlacedStroke
 
 Made = TypeVar("Made")
 Arrays = dict[str, npt.NDArray[Any]]
@@ -67,6 +68,10 @@ class Window(Protocol):
 
     def study(self) -> Arrays:
         """What the step learned of the shot that the middle frame lies in; for steps that `learn`."""
+        ...
+
+    def strokes(self) -> tuple[PlacedStroke, ...]:
+        """What a person drew over damage of the middle frame, for steps that fill strokes."""
         ...
 
 

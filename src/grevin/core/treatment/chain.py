@@ -33,6 +33,7 @@ from grevin.core.treatment.regions import Region
 from grevin.core.treatment.said import Said
 from grevin.core.treatment.shots import MappedShots, ShotFinder
 from grevin.core.treatment.step_source import Acted, StepSource
+from grevin.core.treatment.strokes import Stroke
 from grevin.core.treatment.studies import Studies
 from grevin.core.treatment.verdicts import Verdicts
 from grevin.core.treatment.window import CachedSource
@@ -80,16 +81,17 @@ class Chain:
         self.view_points: list[CachedSource | StepSource] = [self.source]
         for row in treatment.steps:
             if row.enabled:
-                self.add(step_by_id(row.step), row.model(), row.regions, row.over_time, row.counted)
+                self.add(step_by_id(row.step), row.model(), row.regions, row.over_time, row.counted, row.strokes)
             else:
                 self.view_points.append(self.result)
 
     def add(
         self, step: AnyStep, settings: Settings, regions: tuple[Region, ...] = (),
         over_time: tuple[OverTime, ...] = (), counted: Counted = "reel",
+        strokes: tuple[Stroke, ...] = (),
     ) -> StepSource:  # fmt: skip
         """Put a step at the end."""
-        said = Said(self.verdicts, regions, self.follower, over_time, counted)
+        said = Said(self.verdicts, regions, self.follower, over_time, counted, strokes)
         last = self.result
         behind = isinstance(last, StepSource) and last.changes_time
         shots = MappedShots(self.shots, lambda: last.timeline) if behind else self.shots  # type: ignore[union-attr]

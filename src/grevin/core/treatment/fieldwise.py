@@ -16,6 +16,9 @@ from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.geometry import Area
 from grevin.core.steps.evidence import Blob, Evidence
+from grevin.core.steps.seen import Arrays
+from grevin.core.steps.strokes import PlacedStroke
+from grevin.core.treatment.step_source import StepSource
 from grevin.core.treatment.verdicts import Verdict, same_place
 from grevin.core.treatment.window import NamedSource
 
@@ -71,6 +74,26 @@ class FieldSource:
             return Frame(frame.number, frame.format.of_field(self._parity), planes)
 
         return self._cache.get(self.name(number), cut, lambda made: made.nbytes)
+
+
+class FieldPath:
+    """What a window on a field knows of the path: that of its frame (`window.Behind`)."""
+
+    def __init__(self, step: StepSource, parity: int) -> None:
+        self._step = step
+        self._parity = parity
+
+    def study_of(self, number: int) -> Arrays:
+        """What the step learned of the shot of a frame."""
+        return self._step.study_of(number)
+
+    def around(self, step: str, number: int) -> tuple[Frame, Frame] | None:
+        """A frame before and behind the last earlier step of an id."""
+        return self._step.around(step, number)
+
+    def strokes_on(self, number: int) -> tuple[PlacedStroke, ...]:
+        """What a person drew over damage of a frame, as it lies on the field."""
+        return self._step.strokes_on(number, self._parity)
 
 
 def field_area(area: Area, parity: int) -> Area:

@@ -60,7 +60,7 @@ class Follower:
         return places[frame]
 
     def _key(self, region: Region, start: int, frame: int) -> str:
-        drawn = content_key(region.shape, region.outline(start).tolist(), start)
+        drawn = content_key(region.shape, region.width_px, region.outline(start).tolist(), start)
         return f"followed/{self._source.identity}/{self._shots.key()}/{drawn}/{frame}"
 
     def _next(

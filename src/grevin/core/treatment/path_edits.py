@@ -44,6 +44,7 @@ def step_words(step: TreatmentStep) -> str:
     titles = {name: known.settings_model.model_fields[name].title or name for name in said}
     parts = [f"{titles[name]} {_short(value)}" for name, value in said.items()]
     parts += [_counted(len(step.regions), "region", "regions")] if step.regions else []
+    parts += [_counted(len(step.strokes), "stroke", "strokes")] if step.strokes else []
     parts += [_counted(len(step.over_time), "setting over time", "settings over time")] if step.over_time else []
     parts += [] if step.enabled else ["rests"]
     return f"{known.label}: {', '.join(parts)}" if parts else known.label

@@ -15,6 +15,7 @@ from grevin.core.steps.registry import REGISTRY, step_by_id
 from grevin.core.steps.settings import Settings, names_frames
 from grevin.core.treatment.over_time import OverTime, checked
 from grevin.core.treatment.regions import Region
+from grevin.core.treatment.strokes import Stroke
 
 RECIPE_FORMAT, RECIPE_VERSION = "grevin-recipe", 2
 Counted = Literal["reel", "before"]
@@ -31,6 +32,7 @@ class TreatmentStep(BaseModel):
         over_time: numbers that change from frame to frame.
         counted: whether frames that the settings of a time step name are the reel's own, or, as Grevin had it before
             version 2 of recipes, those before the step.
+        strokes: what was drawn over damage, for steps that fill strokes.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -41,11 +43,12 @@ class TreatmentStep(BaseModel):
     regions: tuple[Region, ...] = ()
     over_time: tuple[OverTime, ...] = ()
     counted: Counted = "reel"
+    strokes: tuple[Stroke, ...] = ()
 
     @classmethod
     def make(
         cls, step: str, settings: dict[str, Any] | None = None, enabled: bool = True, regions: tuple[Region, ...] = (),
-        over_time: tuple[OverTime, ...] = (), counted: Counted = "reel",
+        over_time: tuple[OverTime, ...] = (), counted: Counted = "reel", strokes: tuple[Stroke, ...] = (),
     ) -> TreatmentStep:  # fmt: skip
         """A step with checked settings.
 
@@ -56,7 +59,7 @@ class TreatmentStep(BaseModel):
         checked(step_by_id(step), model.model_dump(), over_time)
         return cls(
             step=step, settings=model.model_dump(), enabled=enabled, regions=regions, over_time=over_time,
-            counted=counted,
+            counted=counted, strokes=strokes,
         )  # fmt: skip
 
     def changed(self, **values: Any) -> TreatmentStep:
@@ -100,6 +103,8 @@ class Treatment(BaseModel):
                 row["regions"] = [region.data() for region in step.regions]
             if step.over_time:
                 row["over_time"] = [one.model_dump() for one in step.over_time]
+            if step.strokes:
+                row["strokes"] = [stroke.data() for stroke in step.strokes]
             if step.counted != "reel":
                 row["counted"] = step.counted
             steps.append(row)
@@ -153,7 +158,7 @@ def _read_step(row: Any, place: int, name: str) -> TreatmentStep:
         raise SettingsError(
             f"Step {place} of {name} is not written as one ({where}).", 'Write {"step": "dirt", "settings": {}}.'
         ) from fault
-    return TreatmentStep.make(raw.step, raw.settings, raw.enabled, raw.regions, raw.over_time, raw.counted)
+    return TreatmentStep.make(raw.step, raw.settings, raw.enabled, raw.regions, raw.over_time, raw.counted, raw.strokes)
 
 
 def read_recipe(path: Path) -> Treatment:

@@ -23,7 +23,7 @@ def box_of(region: Region, frame: int, shift: Shift = STANDING) -> tuple[float, 
 
 def handles(region: Region, frame: int, shift: Shift = STANDING) -> Points:
     """Points by which a region is taken hold of: corners; of a box also middles of sides."""
-    if region.shape == "polygon":
+    if region.has_points:
         return np.asarray(region.outline(frame) + shift + 0.5, np.float64)
     left, top, right, bottom = box_of(region, frame, shift)
     middle, centre = (left + right) / 2, (top + bottom) / 2
@@ -34,10 +34,12 @@ def handles(region: Region, frame: int, shift: Shift = STANDING) -> Points:
 
 
 def drawn(region: Region, frame: int, shift: Shift = STANDING) -> Points:
-    """The outline as a closed line of points."""
+    """The outline as a closed line of points; of a brush its way, there and back."""
     held = handles(region, frame, shift)
     if region.shape == "polygon":
         return held
+    if region.shape == "brush":
+        return np.concatenate([held, held[-2:0:-1]])
     if region.shape == "rectangle":
         return held[::2]
     left, top, right, bottom = box_of(region, frame, shift)
@@ -62,7 +64,7 @@ def moved(region: Region, frame: int, by: tuple[float, float], shift: Shift = ST
 def pulled(region: Region, frame: int, handle: int, by: tuple[float, float], shift: Shift = STANDING) -> Region:
     """The region with one of its handles moved on a frame."""
     points = handles(region, frame, shift)
-    if region.shape == "polygon":
+    if region.has_points:
         points[handle] += by
         return placed(region, frame, points)
     left, top, right, bottom = box_of(region, frame, shift)
@@ -83,14 +85,14 @@ def placed(region: Region, frame: int, points: Points) -> Region:
     Args:
         region: as it is.
         frame: of the reel.
-        points: corners of a polygon; of a box any points that reach to its sides.
+        points: of a polygon or brush; of a box any points that reach to its sides.
     """
     follows_on = region.follow and frame != region.start(frame)
     if region.keys or follows_on:
         key = _key(region, frame, points)
         first = () if region.keys else (_key(region, region.first or 0, handles(region, region.first or 0)),)
         return _with_keys(region, (*first, *(one for one in region.keys if one.frame != frame), key))
-    if region.shape == "polygon":
+    if region.has_points:
         return region.model_copy(update={"points": _corners(points)})
     (left, top), (right, bottom) = np.rint(points.min(axis=0)), np.rint(points.max(axis=0))
     size = {"width": max(1, int(right - left)), "height": max(1, int(bottom - top))}
@@ -123,7 +125,7 @@ def _with_keys(region: Region, keys: tuple[RegionKey, ...]) -> Region:
 
 
 def _key(region: Region, frame: int, points: Points) -> RegionKey:
-    if region.shape == "polygon":
+    if region.has_points:
         return RegionKey(frame=frame, points=_corners(points))
     (left, top), (right, bottom) = points.min(axis=0), points.max(axis=0)
     numbers = (round(float(value), 1) for value in (left, top, right - left, bottom - top))

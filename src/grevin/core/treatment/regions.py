@@ -56,9 +56,10 @@ class Region(BaseModel):
     Attributes:
         use: "protect" (the step leaves it alone), "only" (the step leaves all else alone) or "measure" (a step that
             learns shots looks at nothing else; where it acts is not touched by that).
-        shape: rectangle or ellipse within the box, or a polygon.
+        shape: rectangle or ellipse within the box, a polygon, or the way of a brush.
         x, y, width, height: the box in pixels; it may reach over the picture's edge.
-        points: corners of a polygon.
+        points: corners of a polygon, or the middle of a brush along its way.
+        width_px: of a brush.
         rounding_px: radius of the corners of a rectangle or polygon.
         feather_px: over which the step's say fades: inside a region of the kind "only", outside one that protects.
         keys: places and sizes on some frames; evenly between two, standing before the first and behind the last.
@@ -69,12 +70,13 @@ class Region(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     use: Use
-    shape: Literal["rectangle", "ellipse", "polygon"] = "rectangle"
+    shape: Literal["rectangle", "ellipse", "polygon", "brush"] = "rectangle"
     x: int = 0
     y: int = 0
     width: int = Field(1, ge=1)
     height: int = Field(1, ge=1)
     points: tuple[Point, ...] = ()
+    width_px: float = Field(0.0, ge=0, le=10_000)
     rounding_px: float = Field(0.0, ge=0, le=10_000)
     feather_px: float = Field(0.0, ge=0, le=10_000)
     keys: tuple[RegionKey, ...] = ()
@@ -84,9 +86,10 @@ class Region(BaseModel):
 
     @model_validator(mode="after")
     def _has_a_place(self) -> Region:
-        if self.shape == "polygon":
-            if len(self.points) < 3 or any(len(key.points) != len(self.points) for key in self.keys):
-                raise ValueError("a polygon needs three points or more, and as many on every key frame")
+        if self.has_points:
+            least = 3 if self.shape == "polygon" else 1
+            if len(self.points) < least or any(len(key.points) != len(self.points) for key in self.keys):
+                raise ValueError(f"a {self.shape} needs {least} points or more, and as many on every key frame")
         elif not self.keys and not {"x", "y", "width", "height"} <= self.model_fields_set:
             raise ValueError("a region needs x, y, width and height")
         frames = [key.frame for key in self.keys]
@@ -105,7 +108,12 @@ class Region(BaseModel):
 
     @property
     def _has_a_box(self) -> bool:
-        return self.shape != "polygon" and not self.keys
+        return not self.has_points and not self.keys
+
+    @property
+    def has_points(self) -> bool:
+        """Whether it is drawn by points, not by a box."""
+        return self.shape in {"polygon", "brush"}
 
     def holds(self, frame: int) -> bool:
         """Whether it applies to a frame."""
@@ -117,11 +125,11 @@ class Region(BaseModel):
         return max((place for place in drawn if place <= frame), default=drawn[0])
 
     def outline(self, frame: int) -> npt.NDArray[np.float64]:
-        """(N, 2) corners of the polygon, or the box's corner and its size ((x, y), (width, height))."""
+        """(N, 2) points of a polygon or brush, or the box's corner and its size ((x, y), (width, height))."""
         if not self.keys:
-            own = self.points if self.shape == "polygon" else ((self.x, self.y), (self.width, self.height))
+            own = self.points if self.has_points else ((self.x, self.y), (self.width, self.height))
             return np.array(own, np.float64)
-        boxed = self.shape != "polygon"
+        boxed = not self.has_points
         drawn = [((key.x, key.y), (key.width, key.height)) if boxed else key.points for key in self.keys]
         if self.follow:  # in between it goes with the picture, not evenly
             return np.array(drawn[[key.frame for key in self.keys].index(self.start(frame))], np.float64)
@@ -136,6 +144,9 @@ class Region(BaseModel):
         if self.shape == "polygon":
             corners = np.rint((outline + shift) * (1 << SUBPIXEL_BITS)).astype(np.int32)
             cv2.fillPoly(drawn, [corners], 1, shift=SUBPIXEL_BITS)
+        elif self.shape == "brush":
+            way = np.rint((outline + shift) * (1 << SUBPIXEL_BITS)).astype(np.int32)
+            drawn = _brushed(drawn, way, self.width_px)
         elif self.shape == "ellipse":
             (x, y), (width, height) = outline
             middle = (x + right + (width - 1) / 2, y + down + (height - 1) / 2)
@@ -144,7 +155,7 @@ class Region(BaseModel):
             (x, y), (width, height) = outline
             left, top = round(x + right), round(y + down)
             drawn[max(0, top) : max(0, top + round(height)), max(0, left) : max(0, left + round(width))] = 1
-        if self.rounding_px >= 1 and self.shape != "ellipse":
+        if self.rounding_px >= 1 and self.shape not in {"ellipse", "brush"}:
             drawn = _rounded(drawn, self.rounding_px)
         return np.asarray(drawn, np.bool_)
 
@@ -173,13 +184,35 @@ class Region(BaseModel):
             run = f"frame {self.first}"
         else:
             run = f"frames {self.first or 0} to {'the end' if self.last is None else self.last}"
+        return f"{use}: {self.place_words}, {run}{self._more_words}"
+
+    @property
+    def place_words(self) -> str:
+        """Its shape and where it lies."""
         if self.shape == "polygon":
             place = f"polygon of {len(self.points)} points"
+        elif self.shape == "brush":
+            place = f"brush of {self.width_px:g} px"
         else:
             place = f"{self.width} x {self.height} px at {self.x}, {self.y}" if not self.keys else self.shape
+        return place
+
+    @property
+    def _more_words(self) -> str:
         more = f", {len(self.keys)} key frames" if self.keys else ""
-        more += ", follows the picture" if self.follow else ""
-        return f"{use}: {place}, {run}{more}"
+        return more + (", follows the picture" if self.follow else "")
+
+
+def _brushed(drawn: npt.NDArray[np.uint8], way: npt.NDArray[np.int32], width_px: float) -> npt.NDArray[np.uint8]:
+    """What a round brush covers along its way, in parts of a pixel as OpenCV takes them."""
+    radius = max(0.5, width_px / 2)
+    if len(way) == 1:
+        return np.asarray(
+            cv2.circle(
+                drawn, way[0].tolist(), round(radius * (1 << SUBPIXEL_BITS)), 1, cv2.FILLED, cv2.LINE_8, SUBPIXEL_BITS
+            )
+        )
+    return np.asarray(cv2.polylines(drawn, [way], False, 1, max(1, round(2 * radius)), cv2.LINE_8, SUBPIXEL_BITS))
 
 
 def _rounded(drawn: npt.NDArray[np.uint8], radius: float) -> npt.NDArray[np.uint8]:

@@ -9,7 +9,8 @@ from grevin.core.picture.frame import Mask
 from grevin.core.treatment.following import Follower
 from grevin.core.treatment.over_time import OverTime
 from grevin.core.treatment.recipe import Counted
-from grevin.core.treatment.regions import STANDING, Region, Weight, allowed, measured_in
+from grevin.core.treatment.regions import STANDING, Region, Shift, Weight, allowed, measured_in
+from grevin.core.treatment.strokes import Stroke, strokes_key
 from grevin.core.treatment.verdicts import Verdicts
 
 
@@ -23,6 +24,7 @@ class Said:
         follower: tells where regions that follow the picture have gone.
         over_time: numbers of the settings that change.
         counted: whether frames that the settings of a time step name are the reel's own, or those before the step.
+        strokes: what was drawn over damage.
     """
 
     verdicts: Verdicts
@@ -30,11 +32,20 @@ class Said:
     follower: Follower | None = None
     over_time: tuple[OverTime, ...] = ()
     counted: Counted = "reel"
+    strokes: tuple[Stroke, ...] = ()
 
     def regions_key(self, frame: int) -> str:
         """Changes with the regions that apply to a frame; "" for none."""
         acting = [region.model_dump_json() for region in self.regions if region.holds(frame)]
         return content_key(*acting) if acting else ""
+
+    def strokes_key(self, frame: int) -> str:
+        """Changes with the strokes that hold on a frame; "" for none."""
+        return strokes_key(self.strokes, frame)
+
+    def shift(self, region: Region, frame: int) -> Shift:
+        """How far a region that follows the picture has come on a frame."""
+        return self.follower.shift(region, frame) if self.follower else STANDING
 
     def outside(self, frame: int) -> float:
         """How much of it is taken where nothing of the reel's picture is shown: all, but for "only inside"."""

@@ -2,30 +2,28 @@
 
 from __future__ import annotations
 
-from abc import ABC, abstractmethod
+from abc import abstractmethod
 from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
-
-import numpy as np
 
 from grevin.core.cache import ByteCache
 from grevin.core.keys import content_key
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame, Mask
 from grevin.core.picture.geometry import Area, Geometry
-from grevin.core.progress import Progress
 from grevin.core.steps.base import AnyStep
-from grevin.core.steps.charting import LEFT_ALONE, Chart
 from grevin.core.steps.evidence import Blob, Evidence
-from grevin.core.steps.seen import Arrays
-from grevin.core.steps.settings import Settings, learned_names
+from grevin.core.steps.settings import Settings
+from grevin.core.steps.strokes import NAMES_A_FRAME, PlacedStroke
 from grevin.core.steps.timing import Doubt, Timing
 from grevin.core.timebase.timeline import Timeline
 from grevin.core.treatment.over_time import SettingsOverTime
 from grevin.core.treatment.regions import Weight
 from grevin.core.treatment.said import Said
 from grevin.core.treatment.shots import Shots
-from grevin.core.treatment.studies import STUDY_VERSION, Learned, Looks, StudiedShot, Studies
+from grevin.core.treatment.step_studies import StudyingStep
+from grevin.core.treatment.strokes import Seen, Stroke, placed
+from grevin.core.treatment.studies import Learned, Studies
 from grevin.core.treatment.verdicts import Verdict
 from grevin.core.treatment.window import ChainWindow, NamedSource
 
@@ -64,7 +62,7 @@ class Acted:
         return replace(self, mask=mask, mended=mended, left=left)
 
 
-class StepSource(ABC):
+class StepSource(StudyingStep):
     """A FrameSource: one step over the frames of another source.
 
     Attributes:
@@ -220,115 +218,58 @@ class StepSource(ABC):
         said, geometry = self._said.verdicts.on(self.step.id, self._reel_frame(number)), self.geometry_before(number)
         return said if geometry is None else tuple(replace(one, area=geometry.area_on(one.area)) for one in said)
 
-    # studies
+    # strokes
+
+    def strokes_on(self, number: int, parity: int | None = None) -> tuple[PlacedStroke, ...]:
+        """The strokes on a frame before the step, in the order in which they were drawn.
+
+        Args:
+            number: of the frame.
+            parity: of one of its fields; None for the frame itself.
+        """
+        if not self._said.strokes:
+            return ()
+        frame, fmt, before = self._reel_frame(number), self._source.format, self.geometry_before(number)
+        if parity is not None:
+            field, fmt = Geometry.of_field(parity), fmt.of_field(parity)
+            before = field if before is None else before.then(field)
+        seen = Seen(self.reel_shape, (fmt.height, fmt.width), before, float(self._source.format.pixel_aspect))
+        found = (
+            placed(stroke, place, frame, seen, self._offset_to(stroke, number), self._said.shift)
+            for place, stroke in enumerate(self._said.strokes, 1)
+            if stroke.where.holds(frame)
+        )
+        return tuple(one for one in found if one is not None)
+
+    def _offset_to(self, stroke: Stroke, number: int) -> int | None:
+        """Frames from one before the step to that which a stroke names; None where it names none, or it is gone."""
+        if stroke.fill.way not in NAMES_A_FRAME:
+            return None
+        named = self._named(stroke)
+        return None if named is None else named - number
+
+    def _named(self, stroke: Stroke) -> int | None:
+        frame = stroke.fill.frame
+        if self._earlier is not None and self._earlier.changes_time:
+            shown = self._earlier.timeline.outputs_in(range(frame, frame + 1))
+            return shown[0] if len(shown) else None
+        return frame if frame < len(self._source) else None
+
+    def _strokes_key(self, frame: int) -> str:
+        """Changes with the strokes on a frame of the reel, and with the frames that they name."""
+        own = self._said.strokes_key(frame)
+        named = (self._named(one) for one in self._said.strokes if self._names_a_frame(one, frame))
+        return own + "".join("gone" if number is None else self._source.key(number) for number in named)
+
+    @staticmethod
+    def _names_a_frame(stroke: Stroke, frame: int) -> bool:
+        return stroke.fill.way in NAMES_A_FRAME and stroke.where.holds(frame)
 
     @cached_property
-    def learns(self) -> bool:
-        """Whether the step learns a shot before it acts on its frames."""
-        return callable(getattr(self.step, "learn", None))
-
-    def is_studied(self, number: int) -> bool:
-        """Whether a frame before the step can be treated without learning anything more."""
-        known = not self.learns or self._shots.knows_shot_of(number)
-        return known and (not self.learns or self._study_key(self._shots.shot_of(number)) in self._learned)
-
-    def prepare(self, number: int, progress: Progress) -> None:
-        """Learn what has to be known before a frame can be treated."""
-        if self.learns:
-            self.study_of(number, progress)
-
-    def shot_of(self, number: int) -> range:
-        """The frames before the step that lie in one shot with a frame."""
-        return self._shots.shot_of(number)
-
-    def study_of(self, number: int, progress: Progress | None = None) -> Arrays:
-        """What the step learned of the shot of a frame."""
-        if not self.learns:
-            return {}
-        frames = self._shots.shot_of(number)
-
-        def learn() -> Arrays:
-            by = f"{self.step.id} {self.step.version}"
-            shot = self._studied_shot(self._source, frames, by)
-            return self.step.learn(shot, self.settings, progress or Progress())  # type: ignore[union-attr, no-any-return]
-
-        return self._learned.get(self._study_key(frames), learn)
-
-    def _studied_shot(self, source: NamedSource, frames: range, by: str) -> StudiedShot:
-        path = self if source is self._source else None
-        looks = Looks(self._measured_in, self._looks_key, self._acts_in)
-        return StudiedShot(source, frames, self._shots, self._cache, by, self._learned, self._reach, looks, path)
-
-    @property
-    def _looks_key(self) -> str:
-        """Changes with the regions that have a say in what is learned."""
-        where = self._said.acting_key() if getattr(self.step, "learns_where", False) else ""
-        return self._said.measure_key() + where
-
-    def _acts_in(self, number: int) -> Mask | None:
-        """(H, W) bool, where the step may act on a frame before it; None for everywhere."""
-        weight = self._allowed(number)
-        return None if weight is None else np.asarray(weight > 0)
-
-    def _measured_in(self, number: int) -> Mask | None:
-        """(H, W) bool, where a person wants a frame before the step measured; None for everywhere."""
-        fmt, place = self._source.format, self._reel_frame(number)
-        mask, geometry = self._said.measured_in(place, self.reel_shape), self.geometry_before(number)
-        return mask if mask is None or geometry is None else geometry.mask_on(mask, (fmt.height, fmt.width))
-
-    def told(self, number: int) -> tuple[str, ...]:
-        """What the step says of the shot of a frame before it, in sentences; learned first where it is not known."""
-        tell = getattr(self.step, "tell", None)
-        return tuple(tell(self.study_of(number), float(self._source.format.rate))) if tell is not None else ()
-
-    def chart(self, number: int) -> Chart | None:
-        """What the step draws of the shot of a frame before it; learned first where it is not known."""
-        chart = getattr(self.step, "chart", None)
-        return None if chart is None else chart(self.study_of(number))
-
-    # what is left behind the step
-
-    @cached_property
-    def measures_left(self) -> bool:
-        """Whether what the step is for can be looked for, and drawn, again in its own pictures."""
-        return self.learns and self.step.family == "whole" and hasattr(self.step, "chart")
-
-    def knows_left(self, number: int) -> bool:
-        """Whether that was done for the shot of a frame."""
-        known = self.measures_left and self.is_studied(number)
-        return known and self._left_key(self._shots.shot_of(number)) in self._learned
-
-    def left_of(self, number: int, progress: Progress | None = None) -> Arrays:
-        """What the step learns of the shot of a frame where it is given its own pictures: what it left."""
-        frames = self._shots.shot_of(number)
-        self.study_of(number)
-
-        def learn() -> Arrays:
-            by = f"{self.step.id} {self.step.version} left"
-            shot = self._studied_shot(self, frames, by)
-            return self.step.learn(shot, type(self.settings)(), progress or Progress())  # type: ignore[union-attr, no-any-return]
-
-        return self._learned.get(self._left_key(frames), learn)
-
-    def told_left(self, number: int) -> tuple[str, ...]:
-        """What the step says of its own pictures, in sentences."""
-        tell = getattr(self.step, "tell", None)
-        words = tell(self.left_of(number), float(self._source.format.rate)) if tell is not None else ()
-        return tuple(word for word in words if word != LEFT_ALONE)
-
-    def chart_left(self, number: int) -> Chart | None:
-        """What the step draws of its own pictures."""
-        chart = getattr(self.step, "chart", None)
-        return None if chart is None else chart(self.left_of(number))
-
-    def _left_key(self, frames: range) -> str:
-        run = self.run_key(frames.start, frames.stop)
-        return content_key("left", STUDY_VERSION, self._own, run, self._looks_key)
-
-    def _study_key(self, frames: range) -> str:
-        run = self._source.run_key(frames.start, frames.stop)
-        said = self.settings.model_dump_json(include=learned_names(type(self.settings)) or None)
-        return content_key("learned", STUDY_VERSION, self._own, said, run, self._looks_key)
+    def _farthest(self) -> int:
+        """The last frame that a stroke names: the reel may be growing."""
+        named = [one.fill.frame for one in self._said.strokes if one.fill.way in NAMES_A_FRAME]
+        return max(named, default=0)
 
     # keys
 
@@ -342,7 +283,7 @@ class StepSource(ABC):
         """Key over everything that the pictures depend on."""
         words = "/".join(self._said.verdicts.key(kind) for kind in self.kinds)
         where = [region.model_dump_json() for region in self._said.regions]
-        where += [one.model_dump_json() for one in self._said.over_time]
+        where += [one.model_dump_json() for one in (*self._said.over_time, *self._said.strokes)]
         where += [] if self._said.counted == "reel" else [self._said.counted]
         own = self.settings.model_dump_json()
         return content_key(self._source.identity, self._own, own, words, self._shots.key(), *where)
@@ -352,12 +293,14 @@ class StepSource(ABC):
         return f"frame/{self._on(number)}"
 
     def _on(self, number: int) -> str:
-        ahead = min(self._reach, len(self._source) - 1 - number)  # the reel may be growing
+        # the reel may be growing
+        ahead = min(max(self._reach, self._farthest - number), len(self._source) - 1 - number)
         return self._known_key(number, ahead)
 
     def _key_of(self, number: int, ahead: int) -> str:
         place = self._reel_frame(number)
         words = self._said.verdicts.key(self.step.id, place) + self._said.regions_key(place)
+        words += self._strokes_key(place)
         words += self._settings.at(place).model_dump_json()
         cuts = self._shots.key(number, self._reach)
         study = self._study_key(self._shots.shot_of(number)) if self.learns else ""

@@ -12,6 +12,7 @@ from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.source import FrameSource
 from grevin.core.steps.seen import Arrays, Made
+from grevin.core.steps.strokes import PlacedStroke
 from grevin.core.treatment.shots import Shots
 
 
@@ -81,6 +82,10 @@ class Behind(Protocol):
 
     def study_of(self, number: int) -> Arrays:
         """What the step learned of the shot of a frame."""
+        ...
+
+    def strokes_on(self, number: int) -> tuple[PlacedStroke, ...]:
+        """What a person drew over damage of a frame."""
         ...
 
     def around(self, step: str, number: int) -> tuple[Frame, Frame] | None:
@@ -162,6 +167,10 @@ class ChainWindow:
     def study(self) -> Arrays:
         """What the step learned of the shot that the middle frame lies in."""
         return {} if self._path is None else self._path.study_of(self._number)
+
+    def strokes(self) -> tuple[PlacedStroke, ...]:
+        """What a person drew over damage of the middle frame."""
+        return () if self._path is None else self._path.strokes_on(self._number)
 
     def around(self, step: str) -> tuple[Frame, Frame] | None:
         """The middle frame before and behind the last earlier step of an id; None where none acts on the path."""

@@ -14,6 +14,7 @@ from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.geometry import Area
 from grevin.core.picture.masks import boxes_around
+from grevin.core.picture.spreading import inpainted
 
 Patch = npt.NDArray[np.float32]
 
@@ -104,13 +105,11 @@ def _fill_patch(
 
 
 def _from_around(patch: Rgb, filled: Patch, nowhere: Mask, inside: Mask) -> Patch:
-    """The fill with what no frame shows clean continued from the picture around it (Telea 2004, as in OpenCV)."""
+    """The fill with what no frame shows clean continued from the picture around it."""
     if not nowhere.any():
         return filled
     known = np.where(inside[..., None], filled, patch).astype(np.float32)
-    hole = nowhere.view(np.uint8)
-    channels = [cv2.inpaint(np.ascontiguousarray(known[..., c]), hole, INPAINT_PX, cv2.INPAINT_TELEA) for c in range(3)]
-    return np.where(nowhere[..., None], np.stack(channels, axis=-1), filled).astype(np.float32)
+    return np.where(nowhere[..., None], inpainted(known, nowhere, INPAINT_PX), filled).astype(np.float32)
 
 
 def _offer(patch: Rgb, ring: Mask, source: Source, place: tuple[slice, slice]) -> Offer:

@@ -15,6 +15,7 @@ from grevin.core.picture.masks import align_to_chroma
 from grevin.core.steps.evidence import Blob, Evidence
 from grevin.core.treatment.fieldwise import (
     PARITIES,
+    FieldPath,
     FieldSource,
     field_area,
     parity_of,
@@ -57,7 +58,7 @@ class LocalSource(StepSource):
 
     def _field_window(self, number: int, parity: int) -> ChainWindow:
         source = FieldSource(self._source, parity, self._cache)
-        return ChainWindow(source, number, self._shots, self._cache, self._reach, self)
+        return ChainWindow(source, number, self._shots, self._cache, self._reach, FieldPath(self, parity))
 
     def _find(self, number: int) -> Evidence:
         window = self.window(number)

@@ -1,0 +1,1 @@
+"""Retouching by hand: strokes over damage, filled from other frames, other places, or their surroundings."""
