@@ -311,6 +311,8 @@ def test_strokes_are_kept_by_recipes_and_what_is_wrong_is_refused(clean: list[Fr
         broken["steps"][0]["strokes"][0].update(wrong)
         with pytest.raises(SettingsError, match="Step 1 of strokes"):
             treatment_from_recipe(broken, "strokes")
+    with pytest.raises(SettingsError, match="fills no strokes"):
+        TreatmentStep.make("dirt", strokes=(brush,))
 
 
 def test_made_twice_in_any_order_it_is_the_same(clean: list[Frame]) -> None:

@@ -47,6 +47,7 @@ class ReelFacts(QObject):
         self._taking_in = taking_in
         self._surveying = surveying
         self._shown_plan = session.plan
+        self.tell_tracks: Callable[[], tuple[tuple[range, ...], str]] = lambda: ((), "")
         self._soon = QTimer(self, singleShot=True, interval=SOON_MS)
         self._soon.timeout.connect(self._enter_findings)
         self.acts: dict[str, Callable[[], object]] = {
@@ -123,6 +124,7 @@ class ReelFacts(QObject):
                 unreadable,
                 _key_frames(session),
                 session.counter,
+                *self.tell_tracks(),
             )
         )
 
@@ -240,7 +242,8 @@ def _key_frames(session: Session) -> tuple[int, ...]:
         return ()
     row = steps[place - 1]
     listed = getattr(row.model(), "keys", ())
-    drawn = {key.frame for region in row.regions for key in region.keys}
+    shapes = (*row.regions, *(stroke.where for stroke in row.strokes))
+    drawn = {key.frame for shape in shapes for key in shape.keys}
     changing = {key.frame for one in row.over_time for key in one.keys}
     return tuple(sorted(drawn | changing | {key.frame for key in listed}))
 

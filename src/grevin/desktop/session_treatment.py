@@ -15,6 +15,7 @@ from grevin.core.job.document import (
     change_over_time,
     change_regions,
     change_settings,
+    change_strokes,
     place_of_new,
     remove_step,
     switch_step,
@@ -26,6 +27,7 @@ from grevin.core.treatment.path_edits import How, doubled, moved, taken
 from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import Treatment
 from grevin.core.treatment.regions import Region
+from grevin.core.treatment.strokes import Stroke
 from grevin.core.treatment.verdicts import Verdict, Word
 from grevin.desktop.place import Place
 from grevin.desktop.session_job import JobSession
@@ -133,18 +135,27 @@ class TreatmentSession(JobSession):
 
     def judge(self, verdict: Verdict) -> bool:
         """A person's word on any place: of a step's finding or of the survey's."""
-        entry = self.entry
-        if self.job_file is None or entry is None:
-            return False
         label = {"leave": "Leave a place alone", "mend": "Mend a place", "undecided": "Take a verdict back"}[
             verdict.word
         ]
-        return self._change(partial(self.job_file.act, label, self.document, entry.id, (verdict,)))
+        return self.judge_all(label, (verdict,))
+
+    def judge_all(self, label: str, verdicts: tuple[Verdict, ...]) -> bool:
+        """Words on many places as one act."""
+        entry = self.entry
+        if self.job_file is None or entry is None:
+            return False
+        return self._change(partial(self.job_file.act, label, self.document, entry.id, verdicts))
 
     def change_regions(self, place: int, regions: tuple[Region, ...]) -> None:
         """Other regions of a step."""
         if regions != self.treatment.steps[place - 1].regions:
             self._treat("Change regions", change_regions(self.treatment, place - 1, regions))
+
+    def change_strokes(self, place: int, strokes: tuple[Stroke, ...], label: str) -> None:
+        """Other strokes of a step."""
+        if strokes != self.treatment.steps[place - 1].strokes:
+            self._treat(label, change_strokes(self.treatment, place - 1, strokes))
 
     def change_over_time(self, place: int, over_time: tuple[OverTime, ...]) -> None:
         """Other numbers of a step that change from frame to frame."""

@@ -152,6 +152,7 @@ class Window(QMainWindow):
         ):
             self.messages.follow(name, progressed, cancel)
         bench.studied.connect(self.facts.show_studied)
+        self.facts.tell_tracks = bench.desks.tracks
         self.opening.closing.connect(bench.close_reel)
         self.opening.closing.connect(self.surveying.stop)
         self.opening.closing.connect(self.survey.condition.stop)

@@ -10,6 +10,7 @@ import numpy.typing as npt
 from pydantic import BaseModel, ConfigDict, Field
 
 from grevin.core.picture.frame import Mask
+from grevin.core.steps.evidence import Blob
 
 Way = Literal["both", "before", "after", "frame", "plate", "place", "around", "blur"]
 WAY_WORDS: dict[Way, str] = {
@@ -82,6 +83,15 @@ class PlacedStroke:
     def inside(self) -> Mask:
         """(h, w) bool."""
         return np.asarray(self.weight > 0)
+
+    @property
+    def blob(self) -> Blob:
+        """As a piece of evidence; it has to lie in the picture."""
+        inside = self.inside
+        rows, columns = np.flatnonzero(inside.any(axis=1)), np.flatnonzero(inside.any(axis=0))
+        width, height = int(columns[-1] - columns[0]) + 1, int(rows[-1] - rows[0]) + 1
+        area = self.x + int(columns[0]), self.y + int(rows[0]), width, height
+        return Blob(area, int(inside.sum()), 0.0, 1.0, by_hand=True)
 
     @property
     def box(self) -> tuple[slice, slice]:

@@ -57,6 +57,8 @@ class TreatmentStep(BaseModel):
         """
         model = step_by_id(step).settings_model.read(settings or {}, step)
         checked(step_by_id(step), model.model_dump(), over_time)
+        if strokes and not hasattr(step_by_id(step), "fills_strokes"):
+            raise SettingsError(f"The step {step} fills no strokes.", "Give them to the step “retouch”.")
         return cls(
             step=step, settings=model.model_dump(), enabled=enabled, regions=regions, over_time=over_time,
             counted=counted, strokes=strokes,

@@ -168,6 +168,7 @@ class Bench(QWidget):
         self.path.over_time_changed.connect(session.change_over_time)
         self.path.acted.connect(self.acted)
         self.path.frame_chosen.connect(self._go_before)
+        self.path.built.connect(lambda: self.desks.take_panels(self.path.panels()))
         self.desks.shown.connect(lambda: self.path.show_held(self.desks.held))
         self.path.step_selected.connect(session.select)
         self.path.view_point_chosen.connect(session.view_from)
@@ -299,7 +300,8 @@ class Bench(QWidget):
         output = place.output if view_point == place.view_point else None
         tag = (chain, place.frame, view_point, output, ways)
         self.table.show_waiting(not self.player.playing)
-        make = partial(make_look, chain, place.frame, view_point, evidence_of, ways, output, self.regions.regions)
+        shapes = (self.regions.regions, self.desks.drawn())
+        make = partial(make_look, chain, place.frame, view_point, evidence_of, ways, output, *shapes)
         self._looker.ask(Request(tag, make))
 
     def _study(self) -> None:

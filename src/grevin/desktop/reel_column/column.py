@@ -31,6 +31,8 @@ LEVEL = "level_luma_mean"
 FOUND, DECIDED = "found", "decided"
 LEAST_SPAN = 40.0  # 8-bit levels: a curve over less would make noise look like flicker
 NEARLY = 0.12  # of what is shown: the present frame stays this far from its ends
+TRACKS_WIDTH, TRACK_PX = 40, 4  # of the lane of tracks, and of one of them
+LANE = QColor(34, 34, 34)
 HIDDEN = QColor(43, 43, 43, 190)  # over what the trims leave out
 MARK_PX = 3
 SOON_MS = 500
@@ -55,6 +57,8 @@ class Marks:
         cuts: first frames of shots as divided by the person; None where the measured ones hold.
         unreadable: frames that cannot be read.
         keys: key frames of the selected step.
+        tracks: runs of frames that the selected step follows or was drawn on, and
+        tracks_are: what they are.
         counter: how frames are counted.
     """
 
@@ -69,6 +73,20 @@ class Marks:
     unreadable: tuple[int, ...] = ()
     keys: tuple[int, ...] = ()
     counter: Counter = PLAIN
+    tracks: tuple[range, ...] = ()
+    tracks_are: str = ""
+
+
+def beside(tracks: tuple[range, ...]) -> tuple[tuple[range, int], ...]:
+    """Runs of frames with a place for each, so that those that overlap lie side by side as far as there is room."""
+    stops: list[int] = []
+    found = []
+    for run in sorted(tracks, key=lambda one: (one.start, one.stop)):
+        free = next((place for place, stop in enumerate(stops) if stop <= run.start), len(stops))
+        free = min(free, TRACKS_WIDTH // TRACK_PX - 2)
+        stops[free : free + 1] = [run.stop]
+        found.append((run, free))
+    return tuple(found)
 
 
 class ReelColumn(QWidget):
@@ -89,6 +107,7 @@ class ReelColumn(QWidget):
         self._drawn: QPixmap | None = None
         self._ruler = NUMBERS_WIDTH
         self._marks = Marks()
+        self._beside: tuple[tuple[range, int], ...] = ()
         self.tell_found: Callable[[int], str] = lambda _frame: ""
         self._soon = QTimer(self, singleShot=True, interval=SOON_MS)
         self._soon.timeout.connect(self.refresh)
@@ -111,7 +130,8 @@ class ReelColumn(QWidget):
         """Trims, loop, frames that cannot be read, and the way of counting."""
         self._marks = marks
         self._ruler = NUMBERS_WIDTH if marks.counter.kind == "frames" else TIMES_WIDTH
-        self.setFixedWidth(self._ruler + LANES_WIDTH)
+        self._beside = beside(marks.tracks)
+        self.setFixedWidth(self._ruler + LANES_WIDTH + (TRACKS_WIDTH if marks.tracks else 0))
         self.refresh()
 
     def refresh_soon(self) -> None:
@@ -165,7 +185,7 @@ class ReelColumn(QWidget):
         if not self._length:
             return
         for left, width in map(self._lane, (LEVEL_LANE, *COUNT_LANES, FOUND_LANE, READY_LANE)):
-            painter.fillRect(QRectF(left, HEAD, width, self.height() - HEAD - 4), QColor(34, 34, 34))
+            painter.fillRect(QRectF(left, HEAD, width, self.height() - HEAD - 4), LANE)
         if self._lanes is not None:
             self._paint_level(painter, self._lanes)
             for at, lane in zip(COUNT_LANES, LANES, strict=True):
@@ -176,6 +196,7 @@ class ReelColumn(QWidget):
         painter.setClipRect(QRectF(0, HEAD, self.width(), self.height() - HEAD))
         self._paint_marks(painter)
         self._paint_marked(painter)
+        self._paint_tracks(painter)
 
     def _paint_heads(self, painter: QPainter) -> None:
         painter.setPen(style.QUIET)
@@ -185,8 +206,18 @@ class ReelColumn(QWidget):
             (0, self._ruler, word), (self._lane(LEVEL_LANE)[0] - 2, LEVEL_LANE[1] + 4, "level"),
             *((self._lane(at)[0], at[1], lane.head) for at, lane in zip(COUNT_LANES, LANES, strict=True)),
             (self._lane(FOUND_LANE)[0] - 10, FOUND_LANE[1] + 20, "found"),
+            (self._lane((LANES_WIDTH, 0))[0] - 6, TRACKS_WIDTH + 6, self._marks.tracks_are if self._beside else ""),
         ):  # fmt: skip
             painter.drawText(QRectF(left, 0, width, HEAD - 4), flags, text)
+
+    def _paint_tracks(self, painter: QPainter) -> None:
+        """Each from its first frame to its last, side by side where they overlap."""
+        left = self._lane((LANES_WIDTH, TRACKS_WIDTH))[0]
+        if self._beside:
+            painter.fillRect(QRectF(left, HEAD, TRACKS_WIDTH - 4, self.height() - HEAD - 4), LANE)
+        for run, place in self._beside:
+            high = max(2.0, self._y(run.stop) - self._y(run.start) - 1)
+            painter.fillRect(QRectF(left + TRACK_PX * place + 1, self._y(run.start), TRACK_PX - 1, high), style.DAMAGE)
 
     def _rows(self) -> tuple[range, Frames, Frames]:
         """The rows of pixels, and for each the run of frames that falls on it, at least one."""
@@ -347,6 +378,8 @@ class ReelColumn(QWidget):
         ):  # fmt: skip
             if any(frame in run for run in runs):
                 parts.append(words)
+        held = sum(frame in run for run in self._marks.tracks)
+        parts += [f"{held} {tr(self._marks.tracks_are)}"] if held else []
         found = self.tell_found(frame)
         parts += [found] if found else []
         parts += [words for frames, words in self._marks.marked if frame in frames]

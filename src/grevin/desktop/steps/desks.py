@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import QObject, Signal
+from PySide6.QtWidgets import QWidget
 
 from grevin.core.steps.registry import step_by_id
+from grevin.core.treatment.regions import Region
 from grevin.desktop.keys import KEYS, Key
 from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.session import Session
@@ -22,6 +24,7 @@ from grevin.desktop.steps.pick.desk import PickDesk
 from grevin.desktop.steps.rebuild.desk import RebuildDesk
 from grevin.desktop.steps.reframe.desk import ReframeDesk
 from grevin.desktop.steps.repeats.desk import RepeatsDesk
+from grevin.desktop.steps.retouch.desk import RetouchDesk
 from grevin.desktop.steps.scratch.desk import ScratchDesk
 from grevin.desktop.steps.sidefill.desk import SidefillDesk
 from grevin.desktop.steps.spot.desk import SpotDesk
@@ -29,7 +32,7 @@ from grevin.desktop.texts import tr
 
 DESKS: tuple[type[Desk], ...] = (
     PickDesk, RepeatsDesk, FieldsDesk, RebuildDesk, NoiseDesk, FlickerDesk, BandsDesk, LightDesk, DirtDesk,
-    ScratchDesk, SpotDesk, ReframeDesk, SidefillDesk, GrainDesk,
+    ScratchDesk, SpotDesk, RetouchDesk, ReframeDesk, SidefillDesk, GrainDesk,
 )  # fmt: skip
 LANES: tuple[CountLane, ...] = tuple(desk.lane for desk in DESKS if desk.lane is not None)
 
@@ -71,6 +74,19 @@ class Desks(QObject):
             desk.acts[name]()
         else:
             self.told.emit(tr("This belongs to the step {0}: select its card first.", step_by_id(desk.step).label))
+
+    def take_panels(self, panels: dict[str, dict[int, QWidget]]) -> None:
+        """Cards were built anew: the panels of each step, by the place of the card."""
+        for desk in self._desks:
+            desk.take_panels(panels.get(desk.step, {}))
+
+    def tracks(self) -> tuple[tuple[range, ...], str]:
+        """The tracks of the selected card as runs of frames of the reel, and what they are."""
+        return next(((desk.tracks(), desk.tracks_are) for desk in self._desks if desk.place), ((), ""))
+
+    def drawn(self) -> tuple[Region, ...]:
+        """What the desk of the selected card wants placed on the frame in sight."""
+        return next((desk.drawn() for desk in self._desks if desk.place), ())
 
     def may(self, act: str) -> bool:
         """Whether an act's card is selected."""

@@ -5,12 +5,12 @@ from __future__ import annotations
 from functools import partial
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QGridLayout, QToolButton, QWidget
+from PySide6.QtWidgets import QGridLayout, QSizePolicy, QToolButton, QWidget
 
 from grevin.desktop.keys import Key, hint_of
 from grevin.desktop.texts import tr
 
-COLUMNS = 2
+COLUMNS, MANY_COLUMNS, MANY = 2, 3, 8  # of buttons; more of them where there are many
 
 
 class DeskPanel(QWidget):
@@ -24,6 +24,7 @@ class DeskPanel(QWidget):
         layout = QGridLayout(self)
         layout.setContentsMargins(0, 2, 0, 2)
         layout.setSpacing(3)
+        columns = COLUMNS if len(keys) < MANY else MANY_COLUMNS
         for place, key in enumerate(keys):
             button = QToolButton()
             button.setObjectName(key.act)
@@ -33,8 +34,10 @@ class DeskPanel(QWidget):
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextOnly)
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             button.setCheckable(key.holds_tool)
+            if columns == MANY_COLUMNS:
+                button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
             button.clicked.connect(partial(self._act, key.act))
-            layout.addWidget(button, place // COLUMNS, place % COLUMNS)
+            layout.addWidget(button, place // columns, place % columns)
             self._buttons[key.act] = button
 
     def _act(self, act: str, _checked: bool = False) -> None:

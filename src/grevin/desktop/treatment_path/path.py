@@ -127,6 +127,9 @@ class Card(QFrame):
         self._desk.acted.connect(self.acted)
         layout.addWidget(self._desk)
         self._keys = desk.keys if desk is not None else ()
+        self.panel = desk.panel() if desk is not None and desk.panel is not None else None
+        if self.panel is not None:
+            layout.addWidget(self.panel)
         self.regions = RegionsPanel(callable(getattr(kind, "learn", None))) if kind.family != "shape" else None
         if self.regions is not None:
             self.regions.acted.connect(self.acted)
@@ -147,6 +150,8 @@ class Card(QFrame):
         self._form.show_keys({name for name in changing if is_keyed(step.over_time, name, frame)}, changing)
         self._form.setVisible(unfolded)
         self._desk.setVisible(unfolded and bool(self._keys))
+        if self.panel is not None:
+            self.panel.setVisible(unfolded)
         if self.regions is not None:
             self.regions.setVisible(unfolded)
         self._over_time.show_changes(step.over_time if unfolded else (), frame)
@@ -270,6 +275,14 @@ class TreatmentPath(QScrollArea):
     def region_panel(self, place: int) -> RegionsPanel | None:
         """The regions on the card of a step."""
         return self._cards[place - 1].regions if 0 < place <= len(self._cards) else None
+
+    def panels(self) -> dict[str, dict[int, QWidget]]:
+        """What steps show on their cards besides, by step and place."""
+        found: dict[str, dict[int, QWidget]] = {}
+        for place, card in enumerate(self._cards, 1):
+            if card.panel is not None:
+                found.setdefault(self.step_at(place), {})[place] = card.panel
+        return found
 
     def region_panels(self) -> list[RegionsPanel]:
         """Those on all cards."""

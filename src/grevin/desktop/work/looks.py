@@ -97,6 +97,7 @@ class Look:
         geometry: where the pixels of `frame` lie in the reel's own picture; None where they are the same.
         regions: those of the step that was asked for that hold on the frame: place in its list, region, and how far it
             has gone with the picture.
+        drawn: the same of what else was drawn for that step.
         seam: pictures of the good frames around, with their numbers at the view point, for the splice; else None.
         shot: what the step that was asked for measured of the frame's shot; None where it measures none.
     """
@@ -115,6 +116,7 @@ class Look:
     output: int | None = None
     geometry: Geometry | None = None
     regions: tuple[tuple[int, Region, Shift], ...] = ()
+    drawn: tuple[tuple[int, Region, Shift], ...] = ()
     seam: tuple[tuple[int, Screen], tuple[int, Screen]] | None = None
     shot: ShotLook | None = None
 
@@ -134,7 +136,7 @@ def screen_of(chain: Chain, frame: Frame, key: str, ways: Ways = ALL) -> Screen:
 
 def make_look(
     chain: Chain, number: int, view_point: int, evidence_of: int, ways: Ways, output: int | None = None,
-    regions: tuple[Region, ...] = (),
+    regions: tuple[Region, ...] = (), drawn: tuple[Region, ...] = (),
 ) -> Look:  # fmt: skip
     """Make a look; dear parts come from the chain's cache.
 
@@ -146,6 +148,7 @@ def make_look(
         ways: how one looks.
         output: frame at the view point; None for the one that shows the reel's frame.
         regions: those of the selected step.
+        drawn: what else was drawn for it.
     """
     source, place = chain.source, chain.view_points[view_point]
     wanted = output
@@ -170,7 +173,8 @@ def make_look(
     return Look(
         number, view_point, first, last, before, after, computed, evidence, harm,
         chain.time_words(view_point, number, output), notes_of(chain, evidence_of, number),
-        output if moved else None, geometry, _shown_regions(chain, regions, number), seam,
+        output if moved else None, geometry, _shown_regions(chain, regions, number),
+        _shown_regions(chain, drawn, number), seam,
         shot_of(chain, evidence_of, number),
     )  # fmt: skip
 

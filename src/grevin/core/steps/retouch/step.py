@@ -59,7 +59,7 @@ class RetouchStep:
             acting = _acting(window, stroke, sources)
             if acting.inside.any() and stroke.fill.strength > 0:
                 mask[acting.box] |= acting.inside
-                blobs.append(_blob(acting))
+                blobs.append(acting.blob)
         return Evidence(mask, blobs=tuple(blobs), words="; ".join(words))
 
     def find_at(self, window: Window, area: Area, settings: RetouchSettings) -> Evidence:
@@ -73,7 +73,7 @@ class RetouchStep:
         picture = window.rgb().copy()
         shape = picture.shape[:2]
         strokes = [(_acting(window, stroke, sources), sources) for stroke, sources in _filled(window)]
-        drawn = {_blob(stroke).area for stroke, _ in strokes if stroke.inside.any()}
+        drawn = {stroke.blob.area for stroke, _ in strokes if stroke.inside.any()}
         pointed = [blob.area for blob in evidence.blobs if blob.area not in drawn]
         strokes += [(one, sources_of(window, one)) for one in _as_strokes(pointed, shape, len(strokes))]
         damaged, bent = np.zeros(shape, np.bool_), np.zeros(shape, np.bool_)
@@ -89,7 +89,7 @@ class RetouchStep:
     def explain(self, window: Window, evidence: Evidence, area: Area, settings: RetouchSettings) -> str:
         """From where a stroke is filled, in words."""
         for stroke, sources in _filled(window):
-            if _blob(stroke).area == area:
+            if stroke.blob.area == area:
                 return sources.words or stroke.fill.words
         return StrokeFill().words
 
@@ -114,13 +114,3 @@ def _as_strokes(areas: list[Area], shape: tuple[int, int], before: int) -> Itera
         left, top = max(0, x), max(0, y)
         size = max(0, min(shape[0], y + height) - top), max(0, min(shape[1], x + width) - left)
         yield PlacedStroke(number, StrokeFill(), left, top, np.ones(size, np.float32), None, np.eye(2, 3))
-
-
-def _blob(stroke: PlacedStroke) -> Blob:
-    inside = stroke.inside
-    rows, columns = np.flatnonzero(inside.any(axis=1)), np.flatnonzero(inside.any(axis=0))
-    area = (
-        stroke.x + int(columns[0]), stroke.y + int(rows[0]),
-        int(columns[-1] - columns[0]) + 1, int(rows[-1] - rows[0]) + 1,
-    )  # fmt: skip
-    return Blob(area, int(inside.sum()), 0.0, 1.0, by_hand=True)

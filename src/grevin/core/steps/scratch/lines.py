@@ -148,6 +148,38 @@ def _between(study: Arrays, one: int, other: int, number: int, height: int) -> L
     return _drawn(study, one, first, (1 - share) * ways[0] + share * ways[1], height, bridged=True)
 
 
+def along_track(
+    study: Arrays, number: int, area: Area, size: tuple[int, int], settings: ScratchSettings
+) -> list[tuple[int, Area]]:  # fmt: skip
+    """The scratch that lies in an area of a frame, on all frames on which it was found: frame and box round it.
+
+    Args:
+        study: of the step, for the shot.
+        number: of the frame.
+        area: in its picture.
+        size: (H, W) of the picture.
+        settings: of the step.
+    """
+    x, y, width, tall = area
+    for line in lines_of(study, number, size[0], settings):
+        mask = np.zeros(size, np.bool_)
+        lay(mask, line, line.width // 2, line.width // 2)
+        if mask[max(0, y) : y + tall, max(0, x) : x + width].any():
+            rows = np.flatnonzero(study["track"] == line.track)
+            lines = ((int(study["frame"][at]), _line(study, int(at), size[0])) for at in rows)
+            return [(frame, lay(np.zeros(size, np.bool_), one, one.width // 2, one.width // 2)) for frame, one in lines]
+    return []
+
+
+def tracks_of(study: Arrays, height: int, settings: ScratchSettings) -> list[range]:
+    """The frames from the first to the last of every scratch of a shot, the earliest first."""
+    taken = _wanted(study, height, settings) & (study["score"] > threshold(settings))
+    frames = {
+        int(track): study["frame"][taken & (study["track"] == track)] for track in np.unique(study["track"][taken])
+    }
+    return sorted((range(int(some.min()), int(some.max()) + 1) for some in frames.values()), key=lambda run: run.start)
+
+
 def sampled(rgb: Rgb, line: Line, reach: int) -> Rgb:
     """(N, 2 reach + 1, 3) the picture beside a line, its middle in the middle of every row."""
     offsets = np.arange(-reach, reach + 1, dtype=np.float32)

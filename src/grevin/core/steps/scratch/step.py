@@ -3,8 +3,9 @@
 Lines are looked for in bands of rows, in brightness, green and blue, and summed over time, for a scratch stays; then
 each is judged: whether it stays where the picture moves on, whether the picture shines through, whether its flanks
 agree. What is left under a shallow scratch is kept; where the picture moves the frames around show what a deep one
-hides. Structures of the picture that stand upright while the camera stands still are hard to tell from scratches:
-set a region over them to be left alone.
+hides. A scratch that was not found is drawn with two clicks, on the frames and with the key frames that it needs.
+Structures of the picture that stand upright while the camera stands still are hard to tell from scratches: set a
+region over them to be left alone.
 """
 
 from __future__ import annotations
@@ -53,6 +54,7 @@ class ScratchStep:
     version: ClassVar[int] = 1
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "surface"
+    fills_strokes: ClassVar[bool] = True
     settings_model: ClassVar[type[Settings]] = ScratchSettings
 
     def reach(self, settings: ScratchSettings) -> int:
@@ -74,6 +76,9 @@ class ScratchStep:
     def find(self, window: Window, settings: ScratchSettings) -> Evidence:
         """The scratches of a frame."""
         mask, blobs, passed = self._scratches(window, settings)
+        for stroke in window.strokes():
+            mask[stroke.box] |= stroke.inside
+            blobs.append(stroke.blob)
         return Evidence(mask, blobs=tuple(blobs), passed=tuple(passed))
 
     def _scratches(self, window: Window, settings: ScratchSettings) -> tuple[Mask, list[Blob], list[Blob]]:
