@@ -32,6 +32,8 @@ BAND_TIMES = 2.6  # times what columns do: a band lies across
 BAND_STEADY = 0.4  # times that: under another exposure a sky over water changes in rows too, but then all of it does
 HELD_RUN = 6  # frames
 HELD_GAP = 3  # frames in a run of held noise where it cannot be told
+FEWEST_FOR_SCRATCHES = 3  # frames on which the picture moves far enough
+SCRATCHED_SHARE = 0.3  # of those; open clips without scratches: not one frame of one that moves all through
 BORDER_PX = 4.0  # black lines or columns at a side that are worth a word
 BLOCK_RATIO = (
     1.35  # step over block borders against the step elsewhere; clean open clips stay below 1.2 (tried by hand)
@@ -80,6 +82,7 @@ def findings_of(
         found += _repeats(series, frames)
         found += _runs("combing", series["combing"] > COMBED_PCT, frames, 1)
         found += _light(series, frames, cuts)
+        found += _scratches(series, frames, cuts)
     return sorted(found, key=lambda finding: (finding.first, finding.kind))
 
 
@@ -119,6 +122,19 @@ def _blocks(curve: Curve, frames: range, cuts: list[int]) -> list[SurveyFinding]
         if ratio >= BLOCK_RATIO:
             sure = min(1.0, (ratio - 1.0) / (2 * (BLOCK_RATIO - 1.0)))
             found.append(SurveyFinding("compression", first, last, sure, {"ratio": ratio}))
+    return found
+
+
+def _scratches(series: Series, frames: range, cuts: list[int]) -> list[SurveyFinding]:
+    """Shots with upright lines that stay while the picture moves on."""
+    found = []
+    for first, last, part in _shots(frames, cuts):
+        length = series["scratch_length"][part]
+        known = length[~np.isnan(length)]
+        if len(known) < FEWEST_FOR_SCRATCHES or np.mean(known > 0) < SCRATCHED_SHARE:
+            continue
+        figures = {"heights": float(known.mean())}
+        found.append(SurveyFinding("scratch", first, last, min(1.0, float(known.mean())), figures))
     return found
 
 

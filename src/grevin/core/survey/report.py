@@ -171,7 +171,9 @@ def summary_lines(survey: Survey) -> list[str]:
         words = "no repeats" if survey.cadence.name == "none" else f"cadence {survey.cadence.name}"
         lines.append(f"Time: {words}; true rate {float(survey.cadence.true_rate):.5g} frames a second.")
     for name, words, unit in (
-        ("dirt_count", "Dirt", "specks a frame"), ("noise", "Noise", "levels of 255"),
+        ("dirt_count", "Dirt", "specks a frame"),
+        ("scratch_length", "Scratches, where the picture moves", "picture heights a frame"),
+        ("noise", "Noise", "levels of 255"),
         ("level_luma_mean", "Mean level", "of 255"),
     ):  # fmt: skip
         curve = survey.series.get(name)

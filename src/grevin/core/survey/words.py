@@ -8,7 +8,8 @@ KIND_WORDS = {
     "black": "black picture", "white": "white picture", "freeze": "frozen picture", "repeat": "repeated frame",
     "near_repeat": "frame repeated and compressed again", "held_noise": "noise that stays while the picture moves",
     "combing": "combing", "flash": "flash", "flicker": "flicker", "bands": "rolling band",
-    "unreadable": "unreadable frame", "dirt": "dirt", "edges": "black borders", "compression": "compression blocks",
+    "unreadable": "unreadable frame", "dirt": "dirt",
+    "scratch": "scratches", "edges": "black borders", "compression": "compression blocks",
     "left_alone": "frame left alone by a step",
 }  # fmt: skip
 CURVE_WORDS = {
@@ -16,12 +17,13 @@ CURVE_WORDS = {
     "light_columns": "light of columns",
     "noise": "noise", "sharpness": "sharpness",
     "motion_p95": "motion", "temporal_information": "temporal information", "combing": "combing",
-    "block_grid": "block grid", "dirt_count": "dirt", "dirt_area": "dirt, area",
+    "block_grid": "block grid", "scratch_length": "scratches", "dirt_count": "dirt", "dirt_area": "dirt, area",
     "spatial_information": "spatial information", "change_largest": "largest change",
 }  # fmt: skip
 # curve: lowest and highest of its drawing, so that what is next to nothing looks like it
 CURVE_SCALES = {
-    "level_luma_mean": (0.0, 255.0), "light_change": (-6.0, 6.0), "dirt_count": (0.0, 10.0), "noise": (0.0, 6.0),
+    "level_luma_mean": (0.0, 255.0), "light_change": (-6.0, 6.0), "dirt_count": (0.0, 10.0),
+    "scratch_length": (0.0, 6.0), "noise": (0.0, 6.0),
     "sharpness": (0.0, 1.5), "motion_p95": (0.0, 12.0), "temporal_information": (0.0, 30.0), "combing": (0.0, 2.0),
     "block_grid": (1.0, 2.0),
 }  # fmt: skip
@@ -44,10 +46,11 @@ def figures_words(figures: dict[str, float]) -> str:
     contrast = figures.pop("contrast", None)
     units = {
         "percent": "%", "period_frames": "frames", "pixels": "px", "parts_percent": "%", "rows_percent": "%",
+        "heights": "picture heights",
     }  # fmt: skip
     names = {
         "percent": "", "period_frames": "every", "pixels": "", "frames": "", "parts_percent": "single parts",
-        "rows_percent": "rows against the frame",
+        "rows_percent": "rows against the frame", "heights": "",
     }  # fmt: skip
     parts = []
     for name, value in figures.items():

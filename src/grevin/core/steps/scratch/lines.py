@@ -24,7 +24,8 @@ FEWEST_ROWS = 4  # of a line that a person drew
 TOGETHER_PX = 5.0  # beside half of both widths
 CENTRED_TIMES, CENTRED_ROWS = 2, 8.0  # passes, and rows over which the middle is told
 MOST_SHIFT_PX, SHIFT_COST = 2.5, 0.06  # of the middle; of the profile's energy, for a px squared
-EDGE_SHARE = 0.35  # of the profile's greatest deviation, where a scratch ends
+EDGE_SHARE = 0.35  # of the profile's greatest deviation, where a scratch ends,
+EDGE_LEVELS = 12.0 / 255  # or so much of it is left: the flanks of a strong one are seen farther out
 RIM_PX = 1  # beyond that
 POLARITIES = {"both": (False, True), "darker": (True,), "brighter": (False,)}
 
@@ -223,7 +224,9 @@ def extent_of(rgb: Rgb, line: Line) -> tuple[int, int]:
     noise = 1.25 * deviation[:, [0, 1, -2, -1]].std(axis=(0, 1)) / np.sqrt(len(deviation))  # of a median
     channel = int(np.argmax(profile[REACH_PX - far : REACH_PX + far + 1].max(axis=0)))
     one = profile[:, channel]
-    limit = max(EDGE_SHARE * float(one[REACH_PX - 1 : REACH_PX + 2].max()), 3.0 * float(noise[channel]))
+    limit = max(
+        min(EDGE_SHARE * float(one[REACH_PX - 1 : REACH_PX + 2].max()), EDGE_LEVELS), 3.0 * float(noise[channel])
+    )
     reach = []
     for way in (-1, 1):
         away = 1

@@ -19,15 +19,17 @@ from scipy.ndimage import gaussian_filter1d, median_filter
 from grevin.core.motion.flow import Flow
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
+from grevin.core.picture.spreading import inpainted
 from grevin.core.steps.scratch.lines import Line, deviations, sampled
 
+AROUND_PX, INPAINT_PX = 6, 3.0  # beside it, of which what is continued into it is made, and its radius
 FLANK_PX = 2  # on either side, of which the joined picture is made
 MOST_DEPTH = 2.0  # times the usual depth of a scratch, that it may have anywhere
 ALONG_ROWS, SMOOTH_ROWS = 45, 6.0  # over which the depth is a median, and then a mean
 CORE_PX = 1  # on either side of its middle
 TEXTURE_ROWS = 9  # over which what is even is taken off, to see texture
 APART_SHARE = 0.1  # of what the flanks differ by, that is not known between them
-OFF_BY = 0.05  # of its depth: so well is it known
+OFF_BY = 0.08  # of its depth: so well is it known, measured on open clips
 OPAQUE = 0.45  # of the flanks' texture: less of it under a scratch, and nothing is left there
 CLIPPED = 0.985  # of white: nothing is left above
 SEEN_LEVELS = 5.0 / 255  # by which the flanks may differ on another frame that shows the same
@@ -80,7 +82,7 @@ def mend_line(picture: Rgb, line: Line, reach: tuple[int, int], others: Callable
     rows = line.rows[:, None]
     values = picture[rows, at].astype(np.float32)
     inner = (offsets >= -left) & (offsets <= right)
-    joined = _joined(values, inner)
+    joined = _continued(picture, line.top, at, inner)
     added = _profile(picture, line, reach, at)
     under = values - added
     core = np.abs(offsets) <= CORE_PX
@@ -98,13 +100,14 @@ def mend_line(picture: Rgb, line: Line, reach: tuple[int, int], others: Callable
     return Mended(float(hides.mean()), 1.0 - float(hidden.mean()) if hidden.size else 0.0)
 
 
-def _joined(values: Values, inner: npt.NDArray[np.bool_]) -> Values:
-    """(N, M, 3) the flanks joined by a line in every row."""
-    first, last = int(np.argmax(inner)), len(inner) - int(np.argmax(inner[::-1]))
-    left, right = values[:, :first].mean(axis=1), values[:, last:].mean(axis=1)
-    from_left = first / 2 - 0.5
-    share = np.clip((np.arange(len(inner)) - from_left) / (last + first / 2 - 0.5 - from_left), 0, 1)[None, :, None]
-    return np.asarray(left[:, None] * (1 - share) + right[:, None] * share, np.float32)
+def _continued(picture: Rgb, top: int, at: npt.NDArray[np.int64], inner: npt.NDArray[np.bool_]) -> Values:
+    """(N, M, 3) what lies beside the scratch continued into it, at some places of its rows."""
+    left, right = max(0, int(at.min()) - AROUND_PX), int(at.max()) + 1 + AROUND_PX
+    box = picture[top : top + len(at), left:right]
+    rows = np.arange(len(at))[:, None]
+    hole = np.zeros(box.shape[:2], np.bool_)
+    hole[np.broadcast_to(rows, at.shape)[:, inner], at[:, inner] - left] = True
+    return np.asarray(inpainted(box, hole, INPAINT_PX)[rows, at - left], np.float32)
 
 
 def _profile(picture: Rgb, line: Line, reach: tuple[int, int], at: npt.NDArray[np.int64]) -> Values:

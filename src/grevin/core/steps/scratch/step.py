@@ -28,6 +28,7 @@ from grevin.core.steps.base import Family, Stage
 from grevin.core.steps.charting import Chart
 from grevin.core.steps.charting import Line as ChartLine
 from grevin.core.steps.evidence import Blob, Evidence
+from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.scratch.judge import shipped
 from grevin.core.steps.scratch.lines import Line, blob_of, centred, drawn_line, extent_of, lay, lines_of, threshold
 from grevin.core.steps.scratch.mending import Other, mend_line
@@ -51,7 +52,7 @@ class ScratchStep:
     id: ClassVar[str] = "scratch"
     label: ClassVar[str] = "Line scratch"
     fault: ClassVar[str] = "Upright scratches that stay for many frames"
-    version: ClassVar[int] = 1
+    version: ClassVar[int] = 2
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "surface"
     fills_strokes: ClassVar[bool] = True
@@ -60,6 +61,13 @@ class ScratchStep:
     def reach(self, settings: ScratchSettings) -> int:
         """Frames that may show what lies under a scratch."""
         return REACH
+
+    def propose(self, facts: ShotFacts) -> Suggestion | None:
+        """Where the survey found scratches."""
+        if "scratch" not in facts.found:
+            return None
+        heights = facts.figures["scratch"]["heights"]
+        return Suggestion(self.id, f"scratches of {heights:.1f} picture heights a frame stay while the picture moves")
 
     def learn(self, shot: Shotwise, settings: ScratchSettings, progress: Progress) -> Arrays:
         """The lines of a shot; which of them are taken is a matter of the settings."""

@@ -13,6 +13,7 @@ from grevin.core.steps.scratch.settings import ScratchSettings
 from grevin.desktop.keys import Key
 from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.session import Session
+from grevin.desktop.steps.desk import CountLane
 from grevin.desktop.steps.small_pictures import DAMAGE, boat, frame
 from grevin.desktop.steps.strokes.desk import StrokesDesk
 from grevin.desktop.steps.strokes.options import Options
@@ -27,6 +28,9 @@ class ScratchDesk(StrokesDesk):
 
     step: ClassVar[str] = "scratch"
     tracks_are: ClassVar[str] = "scratches"
+    lane: ClassVar[CountLane | None] = CountLane(
+        "scratch", "scratch_length", "scratch_found", "lines", "scratches", 6.0
+    )
     keys: ClassVar[tuple[Key, ...]] = (
         Key("scratch_line", ("Ctrl+1",), "Line scratch", "Draw a scratch: click both its ends", on_card="Draw",
             holds_tool=True),
