@@ -25,7 +25,7 @@ TOGETHER_PX = 5.0  # beside half of both widths
 CENTRED_TIMES, CENTRED_ROWS = 2, 8.0  # passes, and rows over which the middle is told
 MOST_SHIFT_PX, SHIFT_COST = 2.5, 0.06  # of the middle; of the profile's energy, for a px squared
 EDGE_SHARE = 0.35  # of the profile's greatest deviation, where a scratch ends,
-EDGE_LEVELS = 12.0 / 255  # or so much of it is left: the flanks of a strong one are seen farther out
+EDGE_LEVELS = 20.0 / 255  # or so much of it is left: the flanks of a strong one are seen farther out
 RIM_PX = 1  # beyond that
 POLARITIES = {"both": (False, True), "darker": (True,), "brighter": (False,)}
 
