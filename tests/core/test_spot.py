@@ -128,3 +128,50 @@ def test_nothing_left_is_filled_by_itself() -> None:
     part = np.full((40, 40, 3), 0.5, np.float32)
     part[inner] = 0.01
     assert np.abs(mended(part, shadow, SpotSettings()) - 0.5).max() < 0.02
+
+
+def flared(frames: list[Frame], drift: float) -> tuple[list[Frame], list[float]]:
+    """A soft bright mark that comes, wanders and goes, on frames 3 to 14."""
+    strengths = [float(np.sin(np.pi * (n - 2) / 13) ** 2) if 3 <= n <= 14 else 0.0 for n in range(len(frames))]
+    made = []
+    for number, frame in enumerate(frames):
+        down, across = np.mgrid[0:HEIGHT, 0:WIDTH]
+        away = np.hypot(across - 0.4 * WIDTH - drift * number, down - 0.5 * HEIGHT)
+        added = 60 * strengths[number] * np.exp(-np.square(away / 10))
+        luma = np.clip(np.rint(frame.planes[0] + added), 0, 255).astype(np.uint8)
+        made.append(Frame(number, frame.format, (luma, *frame.planes[1:])))
+    return made, strengths
+
+
+@pytest.mark.parametrize("drift", [0.0, 1.5])
+@pytest.mark.parametrize("stands", [False, True])
+def test_a_flare_that_comes_and_goes_is_taken_off(clean: list[Frame], drift: float, stands: bool) -> None:
+    frames = [Frame(n, f.format, clean[0].planes) for n, f in enumerate(clean)] if stands else clean
+    worn, strengths = flared(frames, drift)
+    keys = [
+        {"frame": n, "x": 0.4 * WIDTH + drift * n - 28, "y": 0.5 * HEIGHT - 28, "width": 56, "height": 56}
+        for n in (3, 14)
+    ]
+    circle = Region.model_validate({"use": "only", "shape": "ellipse", "keys": keys, "first": 3, "last": 14})
+    step = TreatmentStep.make("spot", regions=(circle,))
+    chain = Chain(MemorySource(worn, "flared"), Treatment(steps=(step,)), cuts=())
+    words = " ".join(chain.told(range(len(worn))))
+    assert "On frames 3 to 14: a mark that" in words
+    core = np.zeros((HEIGHT, WIDTH), np.bool_)
+    for number in (6, 8, 10):
+        core[:] = False
+        x = round(0.4 * WIDTH + drift * number)
+        core[HEIGHT // 2 - 12 : HEIGHT // 2 + 12, x - 12 : x + 12] = True
+        before, after = (inside(one, frames[number], core) for one in (worn[number], chain.result.frame(number)))
+        assert strengths[number] > 0.5
+        assert after > before + 8
+    assert chain.result.frame(1) is chain.source.frame(1)
+    mask = chain.evidence_at(1, 8).mask
+    assert np.array_equal(chain.result.frame(8).planes[0][~mask], worn[8].planes[0][~mask])
+
+
+def test_a_circle_that_comes_and_goes_over_nothing_changes_nothing(clean: list[Frame]) -> None:
+    circle = Region(use="only", shape="ellipse", x=60, y=60, width=50, height=50, first=4, last=12)
+    chain = Chain(MemorySource(clean, "nothing"), Treatment(steps=(TreatmentStep.make("spot", regions=(circle,)),)))
+    assert "nothing that comes and goes" in " ".join(chain.told(range(LENGTH)))
+    assert chain.result.frame(8) is chain.source.frame(8)

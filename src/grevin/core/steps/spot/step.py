@@ -1,6 +1,7 @@
 """Standing spots: dust on the sensor or the lens, which lies on the same place all through a shot.
 
-Draw a region round each spot and set it to "only inside". What the spot takes of the light is learned from the whole
+Draw a region round each spot and set it to "only inside"; what comes and goes, such as a flare, gets a region that
+holds on its frames alone, with key frames where it wanders. What the spot takes of the light is learned from the whole
 shot, and divided out: what lies under it stays, on every frame, in whatever light. Where nothing is left, the place is
 filled softly from its surroundings. A circle in which no spot is found stays bit for bit, and the card says so.
 """
@@ -23,6 +24,7 @@ from grevin.core.steps.charting import LEFT_ALONE
 from grevin.core.steps.evidence import Blob, Evidence
 from grevin.core.steps.seen import Arrays, Shotwise, Window
 from grevin.core.steps.settings import Settings
+from grevin.core.steps.spot.passing import Passing, Track, packed, passing_of, placed, tracks_of, unpacked
 from grevin.core.steps.spot.settings import SpotSettings
 from grevin.core.steps.spot.shadow import FLOW_BENT_PX, LEAST_DEPTH, TOLD, Shadow, shadows_of, stretched
 
@@ -38,7 +40,7 @@ class SpotStep:
     id: ClassVar[str] = "spot"
     label: ClassVar[str] = "Standing spot"
     fault: ClassVar[str] = "A spot on the same place all through the shot, such as dust on the sensor"
-    version: ClassVar[int] = 1
+    version: ClassVar[int] = 2
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "surface"
     learns_where: ClassVar[bool] = True
@@ -51,10 +53,10 @@ class SpotStep:
     def learn(self, shot: Shotwise, settings: SpotSettings, progress: Progress) -> Arrays:
         """The shadows in the circles of a shot."""
         frames = shot.frames
-        where, filled = shot.where(frames.start), np.array(settings.way == "fill")
-        if where is None or not where.any():
-            return {**_packed([], 0), "filled": filled}
-        circles, too_large = _circles(where)
+        filled = np.array(settings.way == "fill")
+        standing, passing, where, too_large = _circles_of(shot)
+        if not standing and not passing:
+            return {**_packed([], too_large), **packed([]), "filled": filled}
         bent = grow(where, FLOW_BENT_PX)
 
         def rgb(number: int) -> Rgb:
@@ -64,7 +66,9 @@ class SpotStep:
             return straightened(shot.window(number).motion(other - number, "quick"), bent)
 
         def learned() -> Arrays:
-            return _packed(shadows_of(circles, frames, rgb, flow, progress), too_large)
+            marks = [passing_of(track, frames, rgb, flow, progress) for track in passing]
+            shadows = shadows_of(standing, frames, rgb, flow, progress) if standing else []
+            return {**_packed(shadows, too_large), **packed(marks)}
 
         return {**shot.kept("shadows", learned), "filled": filled}
 
@@ -77,6 +81,12 @@ class SpotStep:
                 rows, columns = _part(shadow)
                 mask[rows, columns] |= shadow.inside
                 blobs.append(_blob(shadow))
+        for mark in _passing_on(window):
+            rows, columns, own = placed(mark.track.corners[window.number], mark.track.inside.shape, mask.shape)
+            inside = mark.track.inside[own]
+            if inside.any():
+                mask[rows, columns] |= inside
+                blobs.append(_blob(_as_shadow(mark, window.number, mask.shape)))
         return Evidence(mask, blobs=tuple(blobs))
 
     def mend(self, window: Window, evidence: Evidence, settings: SpotSettings) -> Rgb:
@@ -85,6 +95,13 @@ class SpotStep:
         for shadow in _unpacked(window.study()):
             part = _part(shadow)
             if (shadow.there or settings.way == "fill") and (evidence.mask[part] & shadow.inside).any():
+                picture[part] = mended(picture[part], shadow, settings)
+        for mark in _passing_on(window):
+            shadow = _as_shadow(mark, window.number, evidence.mask.shape)
+            part = _part(shadow)
+            if mark.adds:
+                picture[part] -= shadow.light * np.float32(settings.strength)
+            else:
                 picture[part] = mended(picture[part], shadow, settings)
         return picture
 
@@ -95,17 +112,24 @@ class SpotStep:
             rows, columns = _part(shadow)
             if rows.start < y + height and y < rows.stop and columns.start < x + width and x < columns.stop:
                 return "filled from around" if settings.way == "fill" else _words(shadow)
+        for mark in _passing_on(window):
+            (left, top), (tall, wide) = mark.track.corners[window.number], mark.track.inside.shape
+            if top < y + height and y < top + tall and left < x + width and x < left + wide:
+                return f"{_passing_words(mark)}; {mark.strength[window.number]:.0%} of its strength here"
         return ""
 
     def tell(self, study: Arrays, rate: float) -> tuple[str, ...]:
         """What was found in the circles of a shot."""
-        shadows = _unpacked(study)
+        shadows, marks = _unpacked(study), unpacked(study)
         large = (f"A region of more than {MOST_SHARE:.0%} of the picture is no spot.",) if study["too_large"] else ()
-        if not shadows:
+        passing = tuple(
+            f"On frames {mark.track.frames[0]} to {mark.track.frames[-1]}: {_passing_words(mark)}." for mark in marks
+        )
+        if not shadows and not marks:
             return (*large, "Draw a region round each spot and set it to “only inside”.", LEFT_ALONE)
         if study["filled"]:
             return (*large, f"{len(shadows)} places are filled from around them.")
-        return (*large, *(f"At {_middle(shadow)}: {_words(shadow)}." for shadow in shadows))
+        return (*large, *(f"At {_middle(shadow)}: {_words(shadow)}." for shadow in shadows), *passing)
 
 
 def mended(part: Rgb, shadow: Shadow, settings: SpotSettings) -> Rgb:
@@ -127,11 +151,64 @@ def mended(part: Rgb, shadow: Shadow, settings: SpotSettings) -> Rgb:
     return np.asarray(divided * (1 - share) + filled * share, np.float32)
 
 
-def _circles(where: Mask) -> tuple[list[Mask], int]:
-    """Every piece of where the step may act, and how many are too large for a spot."""
+def _circles_of(shot: Shotwise) -> tuple[list[Mask], list[Track], Mask, int]:
+    """Circles that stand all through a shot, those that come, go or wander, all of them, and how many are too large."""
+    every: Mask = np.zeros((1, 1), np.bool_)
+    pieces: dict[int, list[tuple[int, int, Mask]]] = {}
+    too_large = 0
+    for number in shot.frames:
+        where = shot.where(number)
+        if where is None or not where.any():
+            continue
+        every = where | every
+        pieces[number], large = _pieces(where)
+        too_large = max(too_large, large)
+    standing, passing = [], []
+    for track in tracks_of(pieces)[:MOST_SPOTS]:
+        if len(track.corners) == len(shot.frames) and len(set(track.corners.values())) == 1:
+            rows, columns, own = placed(track.corners[shot.frames.start], track.inside.shape, every.shape)
+            circle = np.zeros(every.shape, np.bool_)
+            circle[rows, columns] = track.inside[own]
+            standing.append(circle)
+        else:
+            passing.append(track)
+    return standing, passing, every, too_large
+
+
+def _pieces(where: Mask) -> tuple[list[tuple[int, int, Mask]], int]:
+    """Every piece of where the step may act in its box, and how many are too large for a spot."""
     count, labels, stats, _ = cv2.connectedComponentsWithStats(where.astype(np.uint8))
-    small = [n for n in range(1, count) if stats[n, cv2.CC_STAT_AREA] <= MOST_SHARE * where.size]
-    return [labels == n for n in small[:MOST_SPOTS]], count - 1 - len(small)
+    found = []
+    for n in range(1, count):
+        left, top, wide, tall, size = (int(value) for value in stats[n])
+        if size <= MOST_SHARE * where.size:
+            found.append((left, top, labels[top : top + tall, left : left + wide] == n))
+    return found, count - 1 - len(found)
+
+
+def _passing_on(window: Window) -> list[Passing]:
+    """Marks that come and go which are there on a frame."""
+    return [one for one in unpacked(window.study()) if one.there and one.strength.get(window.number, 0.0) > 0]
+
+
+def _as_shadow(mark: Passing, number: int, shape: tuple[int, ...]) -> Shadow:
+    """A mark as it lies on a frame; `light` is what it adds, where it adds."""
+    rows, columns, own = placed(mark.track.corners[number], mark.track.inside.shape, shape)
+    there = mark.shape[own] * np.float32(mark.strength[number])
+    light = there if mark.adds else np.exp(there)
+    strongest = float(np.abs(there).max()) if there.size else 0.0
+    return Shadow(columns.start, rows.start, light, mark.track.inside[own], mark.told, strongest, there=True)
+
+
+def _passing_words(mark: Passing) -> str:
+    if mark.told < TOLD:
+        return f"only {mark.told:.0%} of this circle can be told from other frames, it stays as it is"
+    strongest = float(np.percentile(np.abs(mark.shape.mean(axis=2))[mark.track.inside], 90))
+    if not mark.there:
+        return "nothing that comes and goes in this circle, it stays as it is"
+    if mark.adds:
+        return f"a mark that adds up to {255 * strongest:.0f} levels"
+    return f"a mark that changes the light by up to {abs(1 - np.exp(-strongest)):.0%}"
 
 
 def _part(shadow: Shadow) -> tuple[slice, slice]:
