@@ -22,13 +22,13 @@ from grevin.core.picture.masks import grow
 from grevin.core.progress import Progress
 from grevin.core.steps.spot.shadow import DARKEST, FEWEST_BESIDE, LEAST_PX, RING_PX, SMOOTH_PX, TOLD, stretched
 
-FREE = 3  # frames before it comes and after it is gone that are asked first
+FREE = 5  # frames before it comes and after it is gone that are asked first
 MOST_FRAMES = 24
 APART = (-6, -3, 3, 6)
 FAR_FRAMES = 75  # farther ones show nothing of the same any more
 ROUNDS = 4  # of shape and strengths, one from the other
 LEAST_ADDED, LEAST_TAKEN = 2.0 / 255, 0.012  # of R'G'B', of the light: less is no mark
-MOST_BESIDE = 0.08  # middle deviation of what lies round it, as of standing spots
+MOST_BESIDE = 0.12  # middle deviation of the logarithms of what lies round it
 STRENGTH_SPAN = 5  # looked-at frames over which strengths are evened out
 
 Values = npt.NDArray[np.float32]
@@ -126,6 +126,7 @@ def passing_of(
     progress.begin(len(numbers), "Learning marks that come and go")
     added: dict[int, Values] = {}
     share: dict[int, Values] = {}
+    under: dict[int, Values] = {}  # what lies beneath it
     for number in numbers:
         pairs = [
             pair
@@ -136,9 +137,10 @@ def passing_of(
         if pairs:
             with warnings.catch_warnings():
                 warnings.simplefilter("ignore", RuntimeWarning)  # of pixels that no frame tells
-                added[number], share[number] = (np.nanmedian([pair[n] for pair in pairs], axis=0) for n in (0, 1))
+                middles = [np.nanmedian([pair[n] for pair in pairs], axis=0) for n in (0, 1, 2)]
+            added[number], share[number], under[number] = middles
     sums, shares = (_fitted(some, track) for some in (added, share))
-    adds = sums.error <= shares.error
+    adds = _off(sums, added, under, adds=True) <= _off(shares, added, under, adds=False)
     best, least = (sums, LEAST_ADDED) if adds else (shares, LEAST_TAKEN)
     there = best.told >= TOLD and best.depth > least
     return Passing(track, best.shape, adds, _over_all(best.strength, held), best.told, there)
@@ -148,9 +150,19 @@ def passing_of(
 class _Fit:
     shape: Values
     strength: dict[int, float]
-    error: float
     told: float
     depth: float
+
+
+def _off(fit: _Fit, added: dict[int, Values], under: dict[int, Values], adds: bool) -> float:
+    """By how much the picture differs, in the middle, from what lies beneath with the mark over it."""
+    left = []
+    for number, most in fit.strength.items():
+        there = most * fit.shape
+        made = there if adds else under[number] * np.expm1(there)
+        apart = np.abs(added[number] - made)
+        left.append(apart[np.isfinite(apart)])
+    return float(np.median(np.concatenate(left))) if left else np.inf
 
 
 def _others(number: int, held: list[int], frames: range) -> list[int]:
@@ -158,15 +170,18 @@ def _others(number: int, held: list[int], frames: range) -> list[int]:
     without = [
         *(held[0] - step for step in range(1, FREE + 1)), *(held[-1] + step for step in range(1, FREE + 1)),
     ]  # fmt: skip
-    free = sorted((one for one in without if one in frames), key=lambda one: abs(one - number))[:FREE]
+    free = sorted((one for one in without if one in frames), key=lambda one: abs(one - number))[: FREE + 1]
     near = [number + apart for apart in APART if number + apart in frames]
     return [one for one in dict.fromkeys([*free, *near]) if abs(one - number) <= FAR_FRAMES]
 
 
 def _compared(
     track: Track, number: int, other: int, here: Rgb, there: Rgb, way: Flow
-) -> tuple[Values, Values] | None:  # fmt: skip
-    """(h, w, 3) what a circle's content has more on one frame than on another, and its logarithm; NaN where unknown."""
+) -> tuple[Values, Values, Values] | None:  # fmt: skip
+    """(h, w, 3) what a circle holds more on one frame than on another, the same as a logarithm, and what the other shows.
+
+    NaN where it is not known.
+    """
     shape = here.shape[:2]
     circle, theirs_circle = _laid(track, number, shape), _laid(track, other, shape)
     part = tuple(
@@ -177,30 +192,44 @@ def _compared(
     if not inside.any():
         return None
     ring = grow(inside, RING_PX) & ~grow(inside, 2)
-    across, down = (place[part] for place in positions(way))
-    theirs = cv2.remap(there, across, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    hidden = cv2.remap(
-        theirs_circle.view(np.uint8), across, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=1
-    )
-    ours = here[part]
+    ways = [way] if other in track.corners else [way, np.zeros_like(way)]
+    met = [one for one in (_met(here, there, theirs_circle, one, part, ring) for one in ways) if one is not None]
+    if not met:
+        return None
+    like, seen, _ = min(met, key=lambda one: one[2])
     moved = np.hypot(way[part][..., 0], way[part][..., 1]) > LEAST_PX
-    seen = (moved | (other not in track.corners)) & (hidden == 0) & (np.minimum(theirs, ours).min(axis=2) > DARKEST)
-    beside = np.log(ours[ring & seen]) - np.log(theirs[ring & seen])
-    if len(beside) < FEWEST_BESIDE:
-        return None
-    usual = np.median(beside, axis=0)  # the light may have changed
-    if float(np.median(np.abs(beside - usual))) >= MOST_BESIDE:
-        return None
-    good = seen & inside
-    like = theirs * np.exp(usual)
+    good = seen & inside & (moved | (other not in track.corners))
+    ours = here[part]
     found = []
-    for apart in (ours - like, np.log(np.maximum(ours, 1e-3)) - np.log(np.maximum(like, 1e-3))):
+    for apart in (ours - like, np.log(np.maximum(ours, 1e-3)) - np.log(np.maximum(like, 1e-3)), like):
         values = np.full((*track.inside.shape, 3), np.nan, np.float32)
         rows, columns = np.nonzero(good)
         x, y = track.corners[number]
         values[rows + part[0].start - y, columns + part[1].start - x] = apart[rows, columns]
         found.append(values)
-    return found[0], found[1]
+    return found[0], found[1], found[2]
+
+
+def _met(
+    here: Rgb, there: Rgb, circle: Mask, way: Flow, part: tuple[slice, ...], ring: Mask
+) -> tuple[Rgb, Mask, float] | None:  # fmt: skip
+    """What another frame shows there, in the light of this one; where that is told; how far its surroundings are off.
+
+    None where they are too far off.
+    """
+    across, down = (place[part] for place in positions(way))
+    theirs = cv2.remap(there, across, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    hidden = cv2.remap(
+        circle.view(np.uint8), across, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=1
+    )
+    ours = here[part]
+    seen = (hidden == 0) & (np.minimum(theirs, ours).min(axis=2) > DARKEST)
+    beside = np.log(ours[ring & seen]) - np.log(theirs[ring & seen])
+    if len(beside) < FEWEST_BESIDE:
+        return None
+    usual = np.median(beside, axis=0)  # the light may have changed
+    off = float(np.median(np.abs(beside - usual)))
+    return None if off >= MOST_BESIDE else (theirs * np.exp(usual), seen, off)
 
 
 def _laid(track: Track, number: int, shape: tuple[int, ...]) -> Mask:
@@ -226,7 +255,7 @@ def _fitted(found: dict[int, Values], track: Track) -> _Fit:
     """One shape and a strength for each frame, each fitted to the other in turn."""
     shape = np.zeros((*track.inside.shape, 3), np.float32)
     if not found:
-        return _Fit(shape, {}, np.inf, 0.0, 0.0)
+        return _Fit(shape, {}, 0.0, 0.0)
     stack = np.stack(list(found.values()))
     known = np.isfinite(stack[..., 0]).sum(axis=0) > 0
     told = known & track.inside
@@ -239,13 +268,11 @@ def _fitted(found: dict[int, Values], track: Track) -> _Fit:
             shape = _smooth(np.nan_to_num(made), told)
             strengths = np.array([_strength(one, shape) for one in stack])
             strengths = np.maximum(strengths / max(float(np.max(strengths)), 1e-6), 0.0)
-        left = stack - strengths[:, None, None, None] * shape
-        error = float(np.nanmean(np.square(left)) / max(1e-12, float(np.nanmean(np.square(stack)))))
     share = float(told.sum() / max(1, track.inside.sum()))
     if (track.inside & ~told).any() and told.any():
         shape = stretched(_with_rim(shape), _rimmed(track.inside & ~told))[1:-1, 1:-1]
     depth = float(np.percentile(np.abs(shape.mean(axis=2))[told], 90)) if told.any() else 0.0
-    return _Fit(shape, dict(zip(found, _evened(strengths), strict=True)), error, share, depth)
+    return _Fit(shape, dict(zip(found, _evened(strengths), strict=True)), share, depth)
 
 
 def _smooth(shape: Values, told: Mask) -> Values:

@@ -54,16 +54,18 @@ class SpotStep:
         """The shadows in the circles of a shot."""
         frames = shot.frames
         filled = np.array(settings.way == "fill")
-        standing, passing, where, too_large = _circles_of(shot)
+        standing, passing, too_large = _circles_of(shot)
         if not standing and not passing:
             return {**_packed([], too_large), **packed([]), "filled": filled}
-        bent = grow(where, FLOW_BENT_PX)
 
         def rgb(number: int) -> Rgb:
             return shot.window(number).rgb()
 
         def flow(number: int, other: int) -> Flow:
-            return straightened(shot.window(number).motion(other - number, "quick"), bent)
+            way = shot.window(number).motion(other - number, "quick")
+            circles = [one for one in (shot.where(number), shot.where(other)) if one is not None]
+            bent = np.logical_or.reduce([np.zeros(way.shape[:2], np.bool_), *circles])
+            return straightened(way, grow(bent, FLOW_BENT_PX))
 
         def learned() -> Arrays:
             marks = [passing_of(track, frames, rgb, flow, progress) for track in passing]
@@ -151,28 +153,28 @@ def mended(part: Rgb, shadow: Shadow, settings: SpotSettings) -> Rgb:
     return np.asarray(divided * (1 - share) + filled * share, np.float32)
 
 
-def _circles_of(shot: Shotwise) -> tuple[list[Mask], list[Track], Mask, int]:
-    """Circles that stand all through a shot, those that come, go or wander, all of them, and how many are too large."""
-    every: Mask = np.zeros((1, 1), np.bool_)
+def _circles_of(shot: Shotwise) -> tuple[list[Mask], list[Track], int]:
+    """Circles that stand all through a shot, those that come, go or wander, and how many are too large."""
+    shape = (1, 1)
     pieces: dict[int, list[tuple[int, int, Mask]]] = {}
     too_large = 0
     for number in shot.frames:
         where = shot.where(number)
         if where is None or not where.any():
             continue
-        every = where | every
+        shape = where.shape
         pieces[number], large = _pieces(where)
         too_large = max(too_large, large)
     standing, passing = [], []
     for track in tracks_of(pieces)[:MOST_SPOTS]:
         if len(track.corners) == len(shot.frames) and len(set(track.corners.values())) == 1:
-            rows, columns, own = placed(track.corners[shot.frames.start], track.inside.shape, every.shape)
-            circle = np.zeros(every.shape, np.bool_)
+            rows, columns, own = placed(track.corners[shot.frames.start], track.inside.shape, shape)
+            circle = np.zeros(shape, np.bool_)
             circle[rows, columns] = track.inside[own]
             standing.append(circle)
         else:
             passing.append(track)
-    return standing, passing, every, too_large
+    return standing, passing, too_large
 
 
 def _pieces(where: Mask) -> tuple[list[tuple[int, int, Mask]], int]:
