@@ -52,8 +52,9 @@ def field(window: Window, kind: type, name: str):
     return window.bench.path.card(1).findChild(kind, name)
 
 
-def choose(qtbot: QtBot, window: Window, way: str) -> None:
-    box = field(window, QComboBox, "stroke_way")
+def choose(qtbot: QtBot, window: Window, way: str, place: int = 1) -> None:
+    """From where strokes of a card are filled."""
+    box = window.bench.path.card(place).findChild(QComboBox, "stroke_way")
     box.setCurrentIndex(box.findData(way))
     box.activated.emit(box.currentIndex())
     settle(qtbot, window)

@@ -43,22 +43,31 @@ def _steady(shot: int, pace: float, number: int) -> Frame:
     return steady(shot, pace, number)
 
 
-def part_of(frame: Frame) -> Frame:
-    """A part of a frame of the reels of noise, which a smaller size would change."""
-    fmt = replace(frame.format, width=PART[2], height=PART[3])
-    left, top, width, height = PART
+def part_of(frame: Frame, part: tuple[int, int, int, int] = PART) -> Frame:
+    """A part of a frame of the demo's reels, which a smaller size would change."""
+    left, top, width, height = part
+    fmt = replace(frame.format, width=width, height=height)
     planes = [frame.planes[0][top : top + height, left : left + width]]
     planes += [p[top // 2 : (top + height) // 2, left // 2 : (left + width) // 2] for p in frame.planes[1:]]
     return Frame(frame.number, fmt, tuple(np.ascontiguousarray(plane) for plane in planes))
 
 
+def surface_reel(
+    folder: Path, name: str, right: Callable[[int], Frame], numbers: range, part: tuple[int, int, int, int]
+) -> tuple[Path, list[Frame], list[Frame]]:  # fmt: skip
+    """A part of one of the demo's reels with a hurt surface: the file, its frames, and what they should be."""
+    (reel,) = (one for one in surface_reels() if one.name == name)
+    frames, truth = (
+        [replace(part_of(make(number), part), number=place) for place, number in enumerate(numbers)]
+        for make in (reel.make, right)
+    )
+    return write_video(folder / f"{name}.mkv", frames), frames, truth
+
+
 def scratched_reel(folder: Path, length: int) -> tuple[Path, list[Frame], list[Frame]]:
     """A part of the scratched regatta: the file, its frames, and those without scratches."""
-    (reel,) = surface_reels()
     numbers = range(SCRATCHED_FROM, SCRATCHED_FROM + length)
-    frames = [replace(part_of(reel.make(number)), number=number - SCRATCHED_FROM) for number in numbers]
-    right = [replace(part_of(unscratched(number)), number=number - SCRATCHED_FROM) for number in numbers]
-    return write_video(folder / "regatta-with-scratches.mkv", frames), frames, right
+    return surface_reel(folder, "regatta-with-scratches", unscratched, numbers, PART)
 
 
 def noisy_reel(folder: Path, name: str, length: int) -> tuple[Path, list[Frame]]:

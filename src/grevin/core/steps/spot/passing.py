@@ -178,7 +178,7 @@ def _others(number: int, held: list[int], frames: range) -> list[int]:
 def _compared(
     track: Track, number: int, other: int, here: Rgb, there: Rgb, way: Flow
 ) -> tuple[Values, Values, Values] | None:  # fmt: skip
-    """(h, w, 3) what a circle holds more on one frame than on another, the same as a logarithm, and what the other shows.
+    """(h, w, 3) what a circle has more than another frame shows of it, also as a logarithm, and what that one shows.
 
     NaN where it is not known.
     """
