@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QToolButton
+from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QSpinBox, QToolButton
 from pytestqt.qtbot import QtBot
 
 from grevin.core.treatment.regions import Region
@@ -72,6 +72,15 @@ def test_a_polygon_is_clicked_keyed_made_to_follow_and_copied(qtbot: QtBot, draw
     use = card.findChild(QComboBox, "region_use")
     use.setCurrentIndex(use.findData("protect"))
     use.activated.emit(use.currentIndex())
+    for name, frame in (("first", 2), ("last", 7)):
+        card.findChild(QSpinBox, f"region_{name}").setValue(frame)
+    assert (regions(drawing)[0].first, regions(drawing)[0].last) == (2, 7)
+    card.findChild(QSpinBox, "region_last").setValue(1)
+    assert regions(drawing)[0].last == 7
+    assert "ends where it begins, or later" in drawing.messages.text
+    card.findChild(QSpinBox, "region_first").setValue(-1)
+    card.findChild(QSpinBox, "region_last").setValue(-1)
+    assert (regions(drawing)[0].first, regions(drawing)[0].last) == (None, None)
     feather = card.findChild(QDoubleSpinBox, "feather_px")
     feather.setValue(5)
     settle(qtbot, drawing)

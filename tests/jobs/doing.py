@@ -57,10 +57,10 @@ def surface_reel(
 ) -> tuple[Path, list[Frame], list[Frame]]:  # fmt: skip
     """A part of one of the demo's reels with a hurt surface: the file, its frames, and what they should be."""
     (reel,) = (one for one in surface_reels() if one.name == name)
-    frames, truth = (
-        [replace(part_of(make(number), part), number=place) for place, number in enumerate(numbers)]
-        for make in (reel.make, right)
-    )
+    frames, truth = [], []
+    for place, number in enumerate(numbers):  # one after the other: what both are painted from is painted once
+        for make, some in ((reel.make, frames), (right, truth)):
+            some.append(replace(part_of(make(number), part), number=place))
     return write_video(folder / f"{name}.mkv", frames), frames, truth
 
 

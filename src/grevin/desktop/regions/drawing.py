@@ -81,6 +81,11 @@ class RegionDrawing(QObject):
         region = self._held()
         if region is None:
             return
+        changed = region.model_copy(update=values)
+        if changed.first is not None and changed.last is not None and changed.first > changed.last:
+            self.told.emit(tr("A region ends where it begins, or later."))
+            self.picked.emit()
+            return
         if values.get("follow"):  # it goes on from where it lies now
             region = with_key(region, self.frame, self.shift_of(self.active))
         self.change(region.model_copy(update=values))

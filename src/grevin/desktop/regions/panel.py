@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QSizePolicy,
+    QSpinBox,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -107,9 +108,15 @@ class RegionsPanel(QWidget):
         for row, (words, field) in enumerate((("Feather", self._feather), ("Rounding", self._rounding)), 1):
             layout.addWidget(QLabel(tr(words)), row, 0)
             layout.addWidget(field, row, 1)
-        layout.addWidget(self._follow, 3, 0, 1, 2)
-        layout.addWidget(self._key, 4, 0)
-        layout.addWidget(self._button("region_out", "take out"), 4, 1)
+        self._first = self._end("first", tr("the start"), "The first frame on which the region holds.")
+        self._last = self._end("last", tr("the end"), "The last frame on which the region holds.")
+        layout.addWidget(QLabel(tr("From frame")), 3, 0)
+        layout.addWidget(self._first, 3, 1)
+        layout.addWidget(QLabel(tr("To frame")), 4, 0)
+        layout.addWidget(self._last, 4, 1)
+        layout.addWidget(self._follow, 5, 0, 1, 2)
+        layout.addWidget(self._key, 6, 0)
+        layout.addWidget(self._button("region_out", "take out"), 6, 1)
         return self._more
 
     def _number(self, name: str, tip: str) -> QDoubleSpinBox:
@@ -123,6 +130,17 @@ class RegionsPanel(QWidget):
         field.valueChanged.connect(lambda value: self.changed.emit({name: value}))
         return field
 
+    def _end(self, name: str, none: str, tip: str) -> QSpinBox:
+        """A frame, or none: the start or the end of the reel."""
+        field = QSpinBox()
+        field.setObjectName(f"region_{name}")
+        field.setRange(-1, 10**8)
+        field.setSpecialValueText(none)
+        field.setToolTip(tr(tip))
+        field.setKeyboardTracking(False)
+        field.valueChanged.connect(lambda value: self.changed.emit({name: None if value < 0 else value}))
+        return field
+
     def show_regions(self, regions: tuple[Region, ...], active: int, frame: int) -> None:
         """Show the list, and the values of the one that is worked on."""
         if (regions, active) != self._shown:
@@ -132,11 +150,16 @@ class RegionsPanel(QWidget):
         self._more.setVisible(held is not None)
         if held is None:
             return
-        blocked = [QSignalBlocker(one) for one in (self._feather, self._rounding, self._follow, self._use)]
+        blocked = [
+            QSignalBlocker(one)
+            for one in (self._feather, self._rounding, self._follow, self._use, self._first, self._last)
+        ]
         self._feather.setValue(held.feather_px)
         self._rounding.setValue(held.rounding_px)
         self._rounding.setEnabled(held.shape != "ellipse")
         self._follow.setChecked(held.follow)
+        self._first.setValue(-1 if held.first is None else held.first)
+        self._last.setValue(-1 if held.last is None else held.last)
         self._use.setCurrentIndex(self._use.findData(held.use))
         self._key.setChecked(has_key(held, frame))
         del blocked

@@ -23,12 +23,13 @@ from grevin.core.progress import Progress
 from grevin.core.steps.spot.shadow import DARKEST, FEWEST_BESIDE, LEAST_PX, RING_PX, SMOOTH_PX, TOLD, stretched
 
 FREE = 5  # frames before it comes and after it is gone that are asked first
-MOST_FRAMES = 24
+MOST_FRAMES = 16
 APART = (-6, -3, 3, 6)
 FAR_FRAMES = 75  # farther ones show nothing of the same any more
 ROUNDS = 4  # of shape and strengths, one from the other
 LEAST_ADDED, LEAST_TAKEN = 2.0 / 255, 0.012  # of R'G'B', of the light: less is no mark
 MOST_BESIDE = 0.12  # middle deviation of the logarithms of what lies round it
+PLAIN_SHARE = 0.4  # of its greatest value, from which a mark is plain
 STRENGTH_SPAN = 5  # looked-at frames over which strengths are evened out
 
 Values = npt.NDArray[np.float32]
@@ -283,8 +284,9 @@ def _smooth(shape: Values, told: Mask) -> Values:
 
 
 def _strength(one: Values, shape: Values) -> float:
-    good = np.isfinite(one)
-    return float((one[good] * shape[good]).sum() / max(1e-9, float(np.square(shape[good]).sum())))
+    """Of a frame, by the middle of its places where the mark is plain: what moves there has no say."""
+    plain = np.isfinite(one) & (np.abs(shape) > PLAIN_SHARE * np.abs(shape).max())
+    return float(np.median(one[plain] / shape[plain])) if plain.any() else 0.0
 
 
 def _evened(strengths: npt.NDArray[np.float64]) -> list[float]:
