@@ -27,12 +27,10 @@ from PySide6.QtGui import QGuiApplication  # noqa: E402
 from PySide6.QtTest import QTest  # noqa: E402
 
 from grevin.core.measure.area import Box  # noqa: E402
-from grevin.core.media.writing import open_writer  # noqa: E402
 from grevin.core.picture.display import to_screen  # noqa: E402
 from grevin.core.progress import Progress  # noqa: E402
 from grevin.core.treatment.regions import Region  # noqa: E402
 from grevin.demo.making import make_demo  # noqa: E402
-from grevin.demo.reel import DemoReel  # noqa: E402
 from grevin.desktop.light_table.painting import target  # noqa: E402
 from grevin.desktop.light_table.view import View  # noqa: E402
 from grevin.desktop.light_table.wipe import Wipe  # noqa: E402
@@ -43,14 +41,11 @@ FRAME = 62
 CLOSE = 3.0
 SHOT_FRAMES = (40, 130, 210, 300)  # one of each shot of the demo
 CROP = (170, 84)  # px of the picture
-GAP_PX = 6
 BAD = (26, 27)  # frames of the ferry's reel at the pause
 FERRY = (0.36, 0.62)  # where it lies in the picture
-TRAM, GAP = 118, (8, 9, 10, 11)  # first frame of the tram's piece, and the frames of it that are made anew
 AROUND_BOAT = Region(
     use="protect", shape="polygon", points=((400, 330), (560, 330), (640, 600), (360, 600)), feather_px=8
 )
-TIED = (((60.0, 480.0), (545.0, 480.0)), ((300.0, 480.0), (405.0, 480.0)))  # along the tram, before and after
 
 
 def wait(milliseconds: int) -> None:
@@ -172,16 +167,16 @@ def open_reel_named(window: Window, name: str) -> None:
     window.do("go_bench")
 
 
-def drag(window: Window, start: tuple[float, float], end: tuple[float, float]) -> None:
+def drag(window: Window, *way: tuple[float, float]) -> None:
     """Drag on the light table, from pixel to pixel of the picture."""
     table = window.bench.table
     place = target(table.view, table.size_of_picture(), table.panes()[0])
     scale = table.scale()
-    first, last = (QPointF(place.left() + x * scale, place.top() + y * scale).toPoint() for x, y in (start, end))
-    QTest.mousePress(table, Qt.MouseButton.LeftButton, pos=first)
-    QTest.mouseMove(table, (first + last) / 2)
-    QTest.mouseMove(table, last)
-    QTest.mouseRelease(table, Qt.MouseButton.LeftButton, pos=last)
+    points = [QPointF(place.left() + x * scale, place.top() + y * scale).toPoint() for x, y in way]
+    QTest.mousePress(table, Qt.MouseButton.LeftButton, pos=points[0])
+    for point in points[1:]:
+        QTest.mouseMove(table, point)
+    QTest.mouseRelease(table, Qt.MouseButton.LeftButton, pos=points[-1])
     settle(window)
 
 
@@ -194,26 +189,6 @@ def time_put_right(window: Window) -> None:
     picture(window, "splice", "evidence", lambda: session.add_step("rebuild"), lambda: session.go(BAD[0]),
             "make_anew", lambda: session.go(BAD[1]),
             "make_anew", "splice", lambda: look_at(window, FERRY))  # fmt: skip
-    window.open(tram_with_a_gap(HOME / "tram-with-a-gap.mkv"))
-    settle(window)
-    while window.taking_in.busy:
-        wait(100)
-    rebuild = {"frames": GAP, "tie_reach_px": 110}
-    picture(window, "tie-lines", "go_bench", "one_picture", "zoom_fit", lambda: session.add_step("rebuild"),
-            lambda: session.change_settings(1, rebuild), lambda: session.go(GAP[0] - 1), "tie",
-            lambda: drag(window, *TIED[0]), lambda: session.go(GAP[-1] + 1), lambda: drag(window, *TIED[1]),
-            lambda: session.go(GAP[1]))  # fmt: skip
-
-
-def tram_with_a_gap(path: Path) -> Path:
-    """The tram of the demo, so fast that over four frames nothing finds its way."""
-    reel = DemoReel()
-    writer = open_writer(path, None, reel.format, range(20), overwrite=True)
-    for number in range(20):
-        writer.write(reel.frame(TRAM + number))
-    writer.finish()
-    writer.commit()
-    return path
 
 
 def look_at(window: Window, point: tuple[float, float]) -> None:
@@ -251,6 +226,16 @@ def noise_and_scratches(window: Window) -> None:
         window.do("evidence")
 
 
+def retouched(window: Window) -> None:
+    """What the machine left on the first reel, drawn over by hand; one stroke filled from another place."""
+    open_reel_named(window, "port-ellery-reel")
+    session, table = window.session, window.bench.table
+    picture(window, "retouch", "zoom_fit", "one_picture", "one_picture", lambda: session.add_step("retouch"),
+            lambda: session.go(HAIR_FRAME), "retouch_brush", lambda: drag(window, *HAIR),
+            lambda: table.take_tool(None), "retouch_brush", lambda: drag(window, *SPECK),
+            lambda: window.bench.path.card(1).panel.fill_changed.emit({"way": "place"}))  # fmt: skip
+
+
 def take_all(window: Window) -> None:
     """Every main view."""
     picture(window, "start")
@@ -282,6 +267,7 @@ def take_all(window: Window) -> None:
     light_at_rest(window)
     noise_and_scratches(window)
     time_put_right(window)
+    retouched(window)
 
 
 def main() -> int:
