@@ -186,7 +186,7 @@ def test_the_column_draws_its_lanes(qtbot: QtBot) -> None:
     assert dirty.min() == pytest.approx(HEAD + 80, abs=4)
     assert dirty.max() == pytest.approx(HEAD + 120, abs=4)
     assert has_colour(picture, style.TEXT)[HEAD + 280 - 4 : HEAD + 280 + 4].any()
-    assert column._words(25) == "frame 25, level 100 of 255, 15 specks of dirt"
+    assert column._words(25) == "frame 25, level 100 of 255, 15 specks of dirt, lines not looked for yet"
     assert "ready to be played" in column._words(55)
     assert "dirt not looked for yet" in column._words(5)
     with qtbot.waitSignal(column.frame_chosen) as chosen:

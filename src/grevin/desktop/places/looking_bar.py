@@ -48,6 +48,8 @@ class LookingBar(QWidget):
             "compare", {label: key for key, label in COMPARE_LABELS.items()},
             "How pictures are compared (C wipe, S side by side, Shift+S seam view, Shift+T difference, T taken away).",
         )  # fmt: skip
+        self._compare.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self._compare.setMinimumContentsLength(6)
         layout.addWidget(self._compare)
         self._gain = QDoubleSpinBox()
         self._gain.setObjectName("gain")
@@ -74,7 +76,8 @@ class LookingBar(QWidget):
         self._zoom = QComboBox()
         self._zoom.setObjectName("zoom")
         self._zoom.setToolTip(tr("Zoom: screen pixels for a picture pixel. The wheel zooms at the pointer."))
-        self._zoom.setMinimumWidth(94)
+        self._zoom.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self._zoom.setMinimumContentsLength(5)  # the window has to fit screens of 1280 px
         self._zoom.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self._zoom.addItem(tr("fit"), FIT)
         for zoom in ZOOM_STEPS:

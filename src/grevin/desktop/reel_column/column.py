@@ -21,17 +21,18 @@ from grevin.desktop.texts import tr
 
 HEAD = 30
 NUMBERS_WIDTH = 40
-TIMES_WIDTH = 84  # timecode and feet take more room than frame numbers
+TIMES_WIDTH = 76  # timecode and feet take more room than frame numbers
 LEVEL_LANE = (2, 26)  # left edge from the end of the ruler, width
-COUNT_LANES = tuple((31 + 34 * place, 24) for place in range(len(LANES)))
-FOUND_LANE = (36 + 34 * len(LANES), 18)
-READY_LANE = (62 + 34 * len(LANES), 5)
-LANES_WIDTH = 70 + 34 * len(LANES)
+COUNT_WIDTH, COUNT_STEP = 20, 27  # of a lane of counts, and from one to the next
+COUNT_LANES = tuple((31 + COUNT_STEP * place, COUNT_WIDTH) for place in range(len(LANES)))
+FOUND_LANE = (36 + COUNT_STEP * len(LANES), 18)
+READY_LANE = (62 + COUNT_STEP * len(LANES), 5)
+LANES_WIDTH = 70 + COUNT_STEP * len(LANES)
 LEVEL = "level_luma_mean"
 FOUND, DECIDED = "found", "decided"
 LEAST_SPAN = 40.0  # 8-bit levels: a curve over less would make noise look like flicker
 NEARLY = 0.12  # of what is shown: the present frame stays this far from its ends
-TRACKS_WIDTH, TRACK_PX = 40, 4  # of the lane of tracks, and of one of them
+TRACKS_WIDTH, TRACK_PX = 34, 4  # of the lane of tracks, and of one of them
 LANE = QColor(34, 34, 34)
 HIDDEN = QColor(43, 43, 43, 190)  # over what the trims leave out
 MARK_PX = 3
@@ -131,7 +132,7 @@ class ReelColumn(QWidget):
         self._marks = marks
         self._ruler = NUMBERS_WIDTH if marks.counter.kind == "frames" else TIMES_WIDTH
         self._beside = beside(marks.tracks)
-        self.setFixedWidth(self._ruler + LANES_WIDTH + (TRACKS_WIDTH if marks.tracks else 0))
+        self.setFixedWidth(self._ruler + LANES_WIDTH + (self._tracks_width if marks.tracks else 0))
         self.refresh()
 
     def refresh_soon(self) -> None:
@@ -149,6 +150,11 @@ class ReelColumn(QWidget):
         self._frame = frame
         self.show_stretch(self.stretch.holding(frame, NEARLY))
         self.update()
+
+    @property
+    def _tracks_width(self) -> int:
+        """Half as wide beside times, which take more room than frame numbers."""
+        return TRACKS_WIDTH if self._marks.counter.kind == "frames" else TRACKS_WIDTH // 2
 
     @property
     def _deep(self) -> int:
@@ -204,20 +210,21 @@ class ReelColumn(QWidget):
         word = {"frames": "frame", "timecode": "timecode", "feet": "ft+frames"}[self._marks.counter.kind]
         for left, width, text in (
             (0, self._ruler, word), (self._lane(LEVEL_LANE)[0] - 2, LEVEL_LANE[1] + 4, "level"),
-            *((self._lane(at)[0], at[1], lane.head) for at, lane in zip(COUNT_LANES, LANES, strict=True)),
+            *((self._lane(at)[0] - 3, at[1] + 6, lane.head) for at, lane in zip(COUNT_LANES, LANES, strict=True)),
             (self._lane(FOUND_LANE)[0] - 10, FOUND_LANE[1] + 20, "found"),
-            (self._lane((LANES_WIDTH, 0))[0] - 6, TRACKS_WIDTH + 6, self._marks.tracks_are if self._beside else ""),
+            (self._lane((LANES_WIDTH, 0))[0] - 6, self._tracks_width + 6, tr("tracks") if self._beside else ""),
         ):  # fmt: skip
             painter.drawText(QRectF(left, 0, width, HEAD - 4), flags, text)
 
     def _paint_tracks(self, painter: QPainter) -> None:
         """Each from its first frame to its last, side by side where they overlap."""
-        left = self._lane((LANES_WIDTH, TRACKS_WIDTH))[0]
+        left, wide = self._lane((LANES_WIDTH, self._tracks_width))
+        step = TRACK_PX * wide / TRACKS_WIDTH
         if self._beside:
-            painter.fillRect(QRectF(left, HEAD, TRACKS_WIDTH - 4, self.height() - HEAD - 4), LANE)
+            painter.fillRect(QRectF(left, HEAD, wide - 4, self.height() - HEAD - 4), LANE)
         for run, place in self._beside:
             high = max(2.0, self._y(run.stop) - self._y(run.start) - 1)
-            painter.fillRect(QRectF(left + TRACK_PX * place + 1, self._y(run.start), TRACK_PX - 1, high), style.DAMAGE)
+            painter.fillRect(QRectF(left + step * place + 1, self._y(run.start), step - 1, high), style.DAMAGE)
 
     def _rows(self) -> tuple[range, Frames, Frames]:
         """The rows of pixels, and for each the run of frames that falls on it, at least one."""
