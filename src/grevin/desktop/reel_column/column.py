@@ -153,8 +153,8 @@ class ReelColumn(QWidget):
 
     @property
     def _tracks_width(self) -> int:
-        """Half as wide beside times, which take more room than frame numbers."""
-        return TRACKS_WIDTH if self._marks.counter.kind == "frames" else TRACKS_WIDTH // 2
+        """Less wide beside times, which take more room than frame numbers."""
+        return TRACKS_WIDTH if self._marks.counter.kind == "frames" else TRACKS_WIDTH * 2 // 5
 
     @property
     def _deep(self) -> int:
