@@ -143,8 +143,7 @@ def flared(frames: list[Frame], drift: float) -> tuple[list[Frame], list[float]]
     return made, strengths
 
 
-@pytest.mark.parametrize("drift", [0.0, 1.5])
-@pytest.mark.parametrize("stands", [False, True])
+@pytest.mark.parametrize(("drift", "stands"), [(0.0, True), (1.5, False)])
 def test_a_flare_that_comes_and_goes_is_taken_off(clean: list[Frame], drift: float, stands: bool) -> None:
     frames = [Frame(n, f.format, clean[0].planes) for n, f in enumerate(clean)] if stands else clean
     worn, strengths = flared(frames, drift)
