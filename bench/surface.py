@@ -1,6 +1,6 @@
-"""Simulated scratches over open clips, found and mended: the suite `surface`; clean footage beside it.
+"""Simulated scratches over open clips, found and mended, surveyed, and what is mended by hand: the suite `surface`.
 
-Only clips that rules and the judge were not set on.
+Clean footage beside it. Only clips that rules and the judge were not set on.
 """
 
 from __future__ import annotations
@@ -11,6 +11,7 @@ from typing import Any
 import cv2
 import numpy as np
 
+from bench.by_hand import spots_figures, strokes_figures
 from bench.clips import REPORTS, Clip, long_run
 from bench.over_clips import over_clips
 from grevin.core.motion.flow import estimate_flow
@@ -22,11 +23,13 @@ from grevin.core.quality.damage.scratch import Line, ScratchDamage
 from grevin.core.quality.figures import psnr
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.steps.evidence import Evidence
+from grevin.core.survey.survey import run_survey
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 
 LENGTH = 25  # frames
 LOOKED_AT = (3, 9, 15, 21)
+SURVEYED = 12  # of them
 GRAIN = 3.0  # 8-bit levels
 COUNT = 9
 WANDERS = (0.0, 0.3, 0.6)  # px a frame, by clip
@@ -34,6 +37,9 @@ SEED = 6101
 NEAR_PX = 2.5  # from the middle of a scratch, beside half its width: a line that lies on it
 STANDING_PX = 0.5  # of motion, the middle of a clip: less, and the camera stands
 TELEA_PX = 3.0  # radius of the comparison (Telea 2004), which is told the truth
+
+
+GREAT_IS_BAD = ("false_heights", "learn_seconds", "mend_seconds", "survey_clean")
 
 
 def names() -> list[str]:
@@ -95,7 +101,16 @@ def _figures(clip: Clip, place: int) -> dict[str, Any]:
         "false_heights": round(float(np.mean([heights for heights, _ in whole])), 3),
         "clean_db": round(min(db for _, db in whole), 2), "learn_seconds": round(learned, 3),
         "mend_seconds": round(sums["seconds"], 3), **{f"{name}_db": round(db, 2) for name, db in found.items()},
+        "survey_worn": _surveyed(worn, clip.name), "survey_clean": _surveyed(clean, f"{clip.name} clean"),
+        **strokes_figures(clean, seed, clip.name), **spots_figures(clean, seed, clip.name),
     }  # fmt: skip
+
+
+def _surveyed(frames: list[Frame], name: str) -> float:
+    """Picture heights of scratches that the survey finds on a frame in the middle of a shot, in the mean."""
+    survey = run_survey(MemorySource(frames, name), range(SURVEYED), "full", Progress())
+    lengths = survey.series["scratches"]
+    return round(float(np.nanmean(lengths)), 3) if not np.isnan(lengths).all() else 0.0
 
 
 def _chain(frames: list[Frame], name: str) -> Chain:
@@ -166,10 +181,10 @@ def _together(rows: list[dict[str, Any]]) -> dict[str, float]:
     if not rows:
         return {}
     found: dict[str, float] = {"clips": len(rows)}
-    for name in rows[0]:
+    for name in dict.fromkeys(name for row in rows for name in row):
         if name in {"clip", "stands", "pace"}:
             continue
-        values = [row[name] for row in rows if row[name] or not name.endswith("_db")] or [0.0]
-        worst = max(values) if name in {"false_heights", "learn_seconds", "mend_seconds"} else min(values)
+        values = [row[name] for row in rows if row.get(name) or not name.endswith("_db")] or [0.0]
+        worst = max(values) if name in GREAT_IS_BAD else min(values)
         found |= {name: round(float(np.mean(values)), 3), f"{name}_worst": worst}
     return found

@@ -22,7 +22,7 @@ from grevin.core.treatment.recipe import Treatment, TreatmentStep, treatment_fro
 from grevin.core.treatment.regions import Region, RegionKey
 from grevin.core.treatment.strokes import Stroke
 from grevin.core.treatment.verdicts import Verdict, Verdicts
-from tests.core.drawn import frame_of, pan, texture
+from tests.core.drawn import frame_of, frames_of, pan, texture
 
 MIDDLE, LENGTH = 4, 9
 BLOT = (140, 100, 26, 20)  # x, y, width, height
@@ -270,6 +270,26 @@ def test_a_stroke_costs_its_own_frame_alone_and_others_are_kept(clean: list[Fram
     steps = Treatment(steps=(TreatmentStep.make("dirt"), TreatmentStep.make("retouch", strokes=(plate,))))
     keys = [Chain(source, steps, verdicts=said).result.key(2) for said in (None, dirt_said)]
     assert keys[0] != keys[1], "the frame that a stroke names has a say"
+
+
+def test_what_is_taken_from_a_named_frame_is_never_that_of_before() -> None:
+    """A word on a frame far away changes what a stroke takes from it, over the same cache."""
+    source = MemorySource(frames_of(pan(24, speed=0.0, noise=1.0)), "far")
+    x, y, *_ = BLOT
+    speck = (x + 4, y + 4, 12, 10)
+    said = Verdicts([Verdict("dirt", 20, speck, "mend")])
+    steps = Treatment(
+        steps=(
+            TreatmentStep.make("dirt"),
+            TreatmentStep.make("retouch", strokes=(over_blot(2, way="frame", frame=20),)),
+        )
+    )
+    plain = Chain(source, steps)
+    before = plain.result.frame(2)
+    after = Chain(source, steps, plain.cache, verdicts=said).result.frame(2)
+    alone = Chain(source, steps, verdicts=said).result.frame(2)
+    assert not np.array_equal(before.planes[0], after.planes[0])
+    assert np.array_equal(after.planes[0], alone.planes[0])
 
 
 def test_strokes_are_about_the_reels_own_frames_and_pixels(clean: list[Frame]) -> None:

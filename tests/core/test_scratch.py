@@ -15,6 +15,8 @@ from grevin.core.steps.scratch.mending import mend_line
 from grevin.core.steps.scratch.paths import over_time, paths_of
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
+from grevin.core.treatment.regions import Region
+from grevin.core.treatment.strokes import Stroke
 from grevin.core.treatment.verdicts import Verdict, Verdicts
 from tests.conftest import moving_frames
 
@@ -135,6 +137,25 @@ def test_what_a_person_points_at_is_taken_and_explained(clean: list[Frame]) -> N
     made, before = (np.abs(f.planes[0].astype(float) - right)[found.mask].mean()
                     for f in (chain.result.frame(MIDDLE), worn[MIDDLE]))  # fmt: skip
     assert made < 0.7 * before
+
+
+def test_what_is_drawn_by_hand_is_mended_where_nothing_was_found() -> None:
+    frames = panned(4.5, length=9)
+    damage = ScratchDamage(3, lines=(Line(0.5, 3.0, 30.0, tilt=6.0),))
+    worn = [damage.add(frame)[0] for frame in frames]
+    centres = damage.centres(0, 4, (HEIGHT, WIDTH))
+    way = tuple((float(centres[row]), float(row)) for row in (0, HEIGHT - 1))
+    drawn = Stroke(where=Region(use="only", shape="brush", points=way, width_px=9.0, first=4, last=4))
+    step = TreatmentStep.make("scratch", {"polarity": "darker"}, strokes=(drawn,))
+    chain = Chain(MemorySource(worn, "drawn"), Treatment(steps=(step,)))
+    found, truth = chain.evidence_at(1, 4), damage.add(frames[4])[1].mask
+    assert [blob.by_hand for blob in found.blobs] == [True]
+    assert (found.mask & truth).sum() > 0.95 * truth.sum()
+    right = to_rgb(frames[4]) * 255
+    before, after = (psnr(*squared_error(to_rgb(one) * 255, right, truth)) for one in (worn[4], chain.result.frame(4)))
+    assert after > before + 6
+    assert np.array_equal(chain.result.frame(4).planes[0][~found.mask], worn[4].planes[0][~found.mask])
+    assert all(chain.result.frame(number) is chain.source.frame(number) for number in (3, 5))
 
 
 @pytest.mark.parametrize("length", [1, 2])

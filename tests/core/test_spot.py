@@ -169,6 +169,19 @@ def test_a_flare_that_comes_and_goes_is_taken_off(clean: list[Frame], drift: flo
     assert np.array_equal(chain.result.frame(8).planes[0][~mask], worn[8].planes[0][~mask])
 
 
+def test_a_circle_that_comes_and_goes_may_be_filled(clean: list[Frame]) -> None:
+    worn, _ = flared(clean, 0.0)
+    box = {"x": int(0.4 * WIDTH) - 20, "y": HEIGHT // 2 - 20, "width": 40, "height": 40}
+    circle = Region(use="only", shape="ellipse", first=3, last=14, **box)
+    step = TreatmentStep.make("spot", {"way": "fill"}, regions=(circle,))
+    chain = Chain(MemorySource(worn, "filled"), Treatment(steps=(step,)), cuts=())
+    assert "1 places are filled" in chain.told(range(LENGTH))[0]
+    mask = chain.evidence_at(1, 8).mask
+    assert mask.any()
+    assert chain.result.frame(8).planes[0][mask].std() < 0.7 * worn[8].planes[0][mask].std(), "nothing of it is left"
+    assert not chain.evidence_at(1, 1).mask.any()
+
+
 def test_a_circle_that_comes_and_goes_over_nothing_changes_nothing(clean: list[Frame]) -> None:
     circle = Region(use="only", shape="ellipse", x=60, y=60, width=50, height=50, first=4, last=12)
     chain = Chain(MemorySource(clean, "nothing"), Treatment(steps=(TreatmentStep.make("spot", regions=(circle,)),)))

@@ -15,6 +15,7 @@ from grevin.core.picture.frame import Frame
 from grevin.core.quality.damage.scratch import Line, ScratchDamage
 from grevin.core.treatment.strokes import Stroke
 from grevin.desktop.reel_column.column import beside
+from grevin.desktop.steps.retouch.desk import RetouchDesk
 from grevin.desktop.window import Window
 from tests.conftest import write_video
 from tests.core.drawn import frame_of, frames_of, pan
@@ -46,6 +47,10 @@ def retouch(qtbot: QtBot, new_window, clean: list[Frame], tmp_path: Path) -> Win
 
 def strokes(window: Window) -> tuple[Stroke, ...]:
     return window.session.treatment.steps[0].strokes
+
+
+def desk(window: Window) -> RetouchDesk:
+    return next(one for one in window.bench.desks._desks if isinstance(one, RetouchDesk))
 
 
 def field(window: Window, kind: type, name: str):
@@ -144,7 +149,7 @@ def test_another_place_is_dragged_and_a_stroke_moved(qtbot: QtBot, retouch: Wind
     (stroke,) = strokes(retouch)
     assert stroke.fill.way == "place"
     assert stroke.fill.right > 10, "beside the stroke until it is dragged"
-    mark = retouch.bench.desks._desks[11].source_mark()
+    mark = desk(retouch).source_mark()
     drag(qtbot, retouch, mark, (mark[0] + 30, mark[1] + 40))
     moved = strokes(retouch)[0].fill
     assert (moved.right, moved.down) == pytest.approx((stroke.fill.right + 30, 40), abs=1.5)
@@ -187,6 +192,11 @@ def test_strokes_are_held_followed_keyed_copied_and_gone_to(qtbot: QtBot, retouc
     first.setValue(3)
     settle(qtbot, retouch)
     assert strokes(retouch)[0].where.first == 3
+    first.setValue(8)
+    settle(qtbot, retouch)
+    assert strokes(retouch)[0].where.first == 3
+    assert "ends where it begins, or later" in retouch.messages.text
+    assert first.value() == 3
     assert retouch.facts._column._marks.tracks[0] == range(3, 7)
     QTest.keyClick(table, Qt.Key.Key_Delete)
     settle(qtbot, retouch)
@@ -205,7 +215,7 @@ def test_a_chosen_frame_and_a_patch_over_the_shot(qtbot: QtBot, retouch: Window)
     listed = field(retouch, QListWidget, "strokes")
     assert listed.item(0).text() == "No stroke on this frame."
     assert "1 stroke on other frames" in retouch.bench.path.card(1).panel._words.text()
-    retouch.bench.desks._desks[11].pick(-1)
+    desk(retouch).pick(-1)
     choose(qtbot, retouch, "plate")
     QTest.keyClick(retouch.bench.table, Qt.Key.Key_3, CTRL)
     for point in ((50, 50), (120, 50), (120, 100)):

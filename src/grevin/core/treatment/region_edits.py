@@ -115,6 +115,11 @@ def without_key(region: Region, frame: int) -> Region:
     )
 
 
+def ends_before_it_begins(region: Region) -> bool:
+    """Whether it would hold on no frame at all."""
+    return region.first is not None and region.last is not None and region.first > region.last
+
+
 def has_key(region: Region, frame: int) -> bool:
     """Whether a frame is one of its key frames."""
     return any(key.frame == frame for key in region.keys)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QObject, Signal
 
-from grevin.core.treatment.region_edits import has_key, with_key, without_key
+from grevin.core.treatment.region_edits import ends_before_it_begins, has_key, with_key, without_key
 from grevin.core.treatment.regions import STANDING, Region, Shift, Use
 from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.session import Session
@@ -81,8 +81,7 @@ class RegionDrawing(QObject):
         region = self._held()
         if region is None:
             return
-        changed = region.model_copy(update=values)
-        if changed.first is not None and changed.last is not None and changed.first > changed.last:
+        if ends_before_it_begins(region.model_copy(update=values)):
             self.told.emit(tr("A region ends where it begins, or later."))
             self.picked.emit()
             return

@@ -151,11 +151,14 @@ def _fill(
 def _from_frames(
     stroke: PlacedStroke, sources: Sources, around: Around, ring: Mask, settings: RetouchSettings
 ) -> Rgb:  # fmt: skip
-    """(h, w, 3) what other frames show; kept, so that another stroke elsewhere does not cost this one anew."""
+    """(h, w, 3) what other frames show; kept, so that another stroke elsewhere does not cost this one anew.
+
+    Not from a frame that was named: what is kept depends on frames within reach alone.
+    """
     box, inside, picture = stroke.box, stroke.inside, around.window.rgb()
     near = tuple(slice(max(0, part.start - KEPT_PX), part.stop + KEPT_PX) for part in box)
     name = content_key(
-        "stroke", sources, stroke.there.tolist(), stroke.x, stroke.y, inside.shape, np.packbits(inside).tobytes(),
+        "stroke", sources.offsets, stroke.x, stroke.y, inside.shape, np.packbits(inside).tobytes(),
         np.packbits(around.damaged[near]).tobytes(), settings.levels, settings.grain,
     )  # fmt: skip
 
@@ -172,7 +175,8 @@ def _from_frames(
         built = built_from_around(picture, box, hidden, around.damaged) if hidden.any() else fill
         return np.asarray(np.where(hidden[..., None], built, fill), np.float32)
 
-    return around.window.keep(name, make, lambda fill: fill.nbytes)
+    named = stroke.offset is not None
+    return make() if named else around.window.keep(name, make, lambda fill: fill.nbytes)
 
 
 def patch_of(picture: Rgb, stroke: PlacedStroke) -> Rgb:

@@ -8,6 +8,7 @@ filled softly from its surroundings. A circle in which no spot is found stays bi
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import ClassVar
 
 import cv2
@@ -24,7 +25,7 @@ from grevin.core.steps.charting import LEFT_ALONE
 from grevin.core.steps.evidence import Blob, Evidence
 from grevin.core.steps.seen import Arrays, Shotwise, Window
 from grevin.core.steps.settings import Settings
-from grevin.core.steps.spot.passing import Passing, Track, packed, passing_of, placed, tracks_of, unpacked
+from grevin.core.steps.spot.passing import MOST_FRAMES, Passing, Track, packed, passing_of, placed, tracks_of, unpacked
 from grevin.core.steps.spot.settings import SpotSettings
 from grevin.core.steps.spot.shadow import FLOW_BENT_PX, LEAST_DEPTH, TOLD, Shadow, shadows_of, stretched
 
@@ -61,9 +62,11 @@ class SpotStep:
         def rgb(number: int) -> Rgb:
             return shot.window(number).rgb()
 
+        where = lru_cache(MOST_FRAMES)(shot.where)
+
         def flow(number: int, other: int) -> Flow:
             way = shot.window(number).motion(other - number, "quick")
-            circles = [one for one in (shot.where(number), shot.where(other)) if one is not None]
+            circles = [one for one in (where(number), where(other)) if one is not None]
             bent = np.logical_or.reduce([np.zeros(way.shape[:2], np.bool_), *circles])
             return straightened(way, grow(bent, FLOW_BENT_PX))
 
@@ -83,12 +86,11 @@ class SpotStep:
                 rows, columns = _part(shadow)
                 mask[rows, columns] |= shadow.inside
                 blobs.append(_blob(shadow))
-        for mark in _passing_on(window):
-            rows, columns, own = placed(mark.track.corners[window.number], mark.track.inside.shape, mask.shape)
-            inside = mark.track.inside[own]
-            if inside.any():
-                mask[rows, columns] |= inside
-                blobs.append(_blob(_as_shadow(mark, window.number, mask.shape)))
+        for mark in _passing_on(window, settings):
+            shadow = _as_shadow(mark, window.number, mask.shape)
+            if shadow.inside.any():
+                mask[_part(shadow)] |= shadow.inside
+                blobs.append(_blob(shadow))
         return Evidence(mask, blobs=tuple(blobs))
 
     def mend(self, window: Window, evidence: Evidence, settings: SpotSettings) -> Rgb:
@@ -98,10 +100,10 @@ class SpotStep:
             part = _part(shadow)
             if (shadow.there or settings.way == "fill") and (evidence.mask[part] & shadow.inside).any():
                 picture[part] = mended(picture[part], shadow, settings)
-        for mark in _passing_on(window):
+        for mark in _passing_on(window, settings):
             shadow = _as_shadow(mark, window.number, evidence.mask.shape)
             part = _part(shadow)
-            if mark.adds:
+            if mark.adds and settings.way != "fill":
                 picture[part] -= shadow.light * np.float32(settings.strength)
             else:
                 picture[part] = mended(picture[part], shadow, settings)
@@ -114,9 +116,11 @@ class SpotStep:
             rows, columns = _part(shadow)
             if rows.start < y + height and y < rows.stop and columns.start < x + width and x < columns.stop:
                 return "filled from around" if settings.way == "fill" else _words(shadow)
-        for mark in _passing_on(window):
+        for mark in _passing_on(window, settings):
             (left, top), (tall, wide) = mark.track.corners[window.number], mark.track.inside.shape
             if top < y + height and y < top + tall and left < x + width and x < left + wide:
+                if settings.way == "fill":
+                    return "filled from around"
                 return f"{_passing_words(mark)}; {mark.strength[window.number]:.0%} of its strength here"
         return ""
 
@@ -130,7 +134,7 @@ class SpotStep:
         if not shadows and not marks:
             return (*large, "Draw a region round each spot and set it to “only inside”.", LEFT_ALONE)
         if study["filled"]:
-            return (*large, f"{len(shadows)} places are filled from around them.")
+            return (*large, f"{len(shadows) + len(marks)} places are filled from around them.")
         return (*large, *(f"At {_middle(shadow)}: {_words(shadow)}." for shadow in shadows), *passing)
 
 
@@ -188,9 +192,10 @@ def _pieces(where: Mask) -> tuple[list[tuple[int, int, Mask]], int]:
     return found, count - 1 - len(found)
 
 
-def _passing_on(window: Window) -> list[Passing]:
-    """Marks that come and go which are there on a frame."""
-    return [one for one in unpacked(window.study()) if one.there and one.strength.get(window.number, 0.0) > 0]
+def _passing_on(window: Window, settings: SpotSettings) -> list[Passing]:
+    """Marks that come and go which are there on a frame; where circles are filled, whatever was found in them."""
+    here = [one for one in unpacked(window.study()) if window.number in one.track.corners]
+    return [one for one in here if settings.way == "fill" or (one.there and one.strength[window.number] > 0)]
 
 
 def _as_shadow(mark: Passing, number: int, shape: tuple[int, ...]) -> Shadow:

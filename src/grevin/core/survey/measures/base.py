@@ -19,6 +19,8 @@ Rgb8 = npt.NDArray[np.uint8]
 Depth = Literal["first", "quick", "full"]
 Made = TypeVar("Made")
 
+BANDS = 12  # of rows, of a picture's height
+
 # One mark of damage on one frame; areas in pixels of the whole picture, contrast in 8-bit levels
 SPOT = np.dtype([
     ("kind", "S24"), ("frame", "i4"), ("x", "i4"), ("y", "i4"), ("width", "i4"), ("height", "i4"), ("pixels", "i4"),
@@ -68,6 +70,12 @@ class Seen:
         height, width = self.luma.shape
         size = (max(1, width // 2), max(1, height // 2))
         return np.asarray(cv2.resize(self.luma, size, interpolation=cv2.INTER_AREA), np.uint8)
+
+    @Once
+    def row_bands(self) -> npt.NDArray[np.float32]:
+        """(BANDS, W) float32, the mean of every band of rows: for what stands upright."""
+        size = (self.luma.shape[1], BANDS)
+        return np.asarray(cv2.resize(self.luma, size, interpolation=cv2.INTER_AREA), np.float32)
 
     @Once
     def half_rgb(self) -> Rgb8:

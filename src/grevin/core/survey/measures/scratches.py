@@ -14,9 +14,8 @@ import numpy as np
 import numpy.typing as npt
 
 from grevin.core.motion.flow import Flow
-from grevin.core.survey.measures.base import Depth, Seen, Series, Sight
+from grevin.core.survey.measures.base import BANDS, Depth, Series, Sight
 
-BANDS = 12  # of the picture's height
 FLANKS_PX = (3, 6)  # from the middle of a ridge: for narrow scratches, and for wide ones
 WANDER_PX = 2  # from frame to frame, or from band to band
 MOVED_PX = 2.0  # by which the picture has to move aside in a band
@@ -48,7 +47,7 @@ class Scratches:
             return (float("nan"),)
         length = 0.0
         for sign in (1.0, -1.0):
-            here, last, next_ = (ridges(seen, sign) for seen in (sight.here, before, after))
+            here, last, next_ = (ridges(seen.row_bands, sign) for seen in (sight.here, before, after))
             stays = np.minimum.reduce([here, _near(last), _near(next_)])
             goes = np.minimum(_moved(_near(last), -aside), _moved(_near(next_), aside))
             stays[~told] = 0.0
@@ -57,15 +56,14 @@ class Scratches:
         return (length * BANDS / int(told.sum()),)
 
 
-def ridges(seen: Seen, sign: float) -> Ridges:
+def ridges(bands: Ridges, sign: float) -> Ridges:
     """(BANDS, W) float32 by how much a place of a band stands out to both sides, above the least that counts.
 
     Args:
-        seen: the frame.
+        bands: (BANDS, W) means of bands of rows.
         sign: 1 for brighter, -1 for darker.
     """
-    luma = seen.luma
-    means = sign * cv2.resize(luma, (luma.shape[1], BANDS), interpolation=cv2.INTER_AREA).astype(np.float32)
+    means = np.float32(sign) * bands
     most = np.zeros_like(means)
     for far in FLANKS_PX:
         padded = np.pad(means, ((0, 0), (far, far)), mode="edge")

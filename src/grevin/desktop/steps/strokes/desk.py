@@ -9,7 +9,7 @@ from typing import Any, ClassVar
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QWidget
 
-from grevin.core.treatment.region_edits import has_key, with_key, without_key
+from grevin.core.treatment.region_edits import ends_before_it_begins, has_key, with_key, without_key
 from grevin.core.treatment.regions import STANDING, Region, RegionKey, Shift
 from grevin.core.treatment.step_source import StepSource
 from grevin.core.treatment.strokes import Stroke, middle
@@ -158,6 +158,10 @@ class StrokesDesk(Desk):
             self.show()
             return
         where = stroke.where
+        if ends_before_it_begins(where.model_copy(update=values)):
+            self.told.emit(tr("A stroke ends where it begins, or later."))
+            self.show()
+            return
         if values.get("follow"):  # it goes on from where it lies now
             where = with_key(where, self.frame, self.shift_of(self.active))
         self.change(stroke.model_copy(update={"where": where.model_copy(update=values)}))

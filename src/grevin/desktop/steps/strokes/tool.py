@@ -196,7 +196,10 @@ def _outline(
     path = QPainterPath()
     path.addPolygon(shape)
     path.closeSubpath()
-    if wide > 0:
+    if wide > 0 and shape.count() == 1:  # a click
+        path = QPainterPath()
+        path.addEllipse(shape.first(), wide / 2, wide / 2)
+    elif wide > 0:
         brush = QPainterPathStroker()
         brush.setWidth(wide)
         brush.setCapStyle(Qt.PenCapStyle.RoundCap)
