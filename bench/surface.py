@@ -109,7 +109,7 @@ def _figures(clip: Clip, place: int) -> dict[str, Any]:
 def _surveyed(frames: list[Frame], name: str) -> float:
     """Picture heights of scratches that the survey finds on a frame in the middle of a shot, in the mean."""
     survey = run_survey(MemorySource(frames, name), range(SURVEYED), "full", Progress())
-    lengths = survey.series["scratches"]
+    lengths = survey.series["scratch_length"]
     return round(float(np.nanmean(lengths)), 3) if not np.isnan(lengths).all() else 0.0
 
 

@@ -9,8 +9,10 @@ import typer
 
 from grevin.cli import console
 from grevin.core.errors import UsageError
+from grevin.core.job.measured import MeasuredFile
 from grevin.core.media.opening import open_reel
 from grevin.core.render.ledger import verdicts_from_ledger
+from grevin.core.render.ready import user_ready_frames
 from grevin.core.render.run import RunRequest, Sound, run
 from grevin.core.timebase.rates import parse_range, parse_rate
 from grevin.core.treatment.plan import Plan
@@ -50,9 +52,16 @@ def apply(
         typer.Option("--dither", help="Round what a step changed with fine noise, so that gradients show no steps."),
     ] = False,
     overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace an output of that name.")] = False,
+    anew: Annotated[
+        bool,
+        typer.Option("--anew", help="Make every frame anew, and keep none: see grevin kept."),
+    ] = False,
     as_json: Annotated[bool, typer.Option("--json", help="The proof as JSON on stdout.")] = False,
 ) -> None:
-    """Treat INPUT by a recipe, write it without loss, read it back and prove it."""
+    """Treat INPUT by a recipe, write it without loss, read it back and prove it.
+
+    Treated frames are kept for a while: a run that was stopped or killed goes on where it was when it is called again.
+    """
     if sound not in SOUND:
         raise UsageError(f"“{sound}” is nothing that can be done with the sound.", f"Give {', '.join(SOUND)}.")
     treatment = read_recipe(recipe)
@@ -62,11 +71,14 @@ def apply(
             console.note(line)
         chosen = parse_range(frames, len(reel))
         words = verdicts_from_ledger(verdicts) if verdicts else Verdicts()
+        ready = None if anew else user_ready_frames()
         proof = run(
             reel,
             Plan.whole(treatment),
             RunRequest(output, chosen, evidence, ledger, overwrite, words, SOUND[sound], bits, dither),
             progress,
+            None if ready is None else MeasuredFile(ready.studies),
+            ready,
         )
         proof.rows.close()
     if as_json:

@@ -29,6 +29,7 @@ class Proof:
         mends: places mended.
         made: frames made anew.
         left_out: frames of the source that are not in the output.
+        ready: frames that were made before, by a run that was stopped or another one, and kept.
         rate: frames per second of the output.
         samples_changed: share of all samples, 0..1.
         notes: what else the reader of the output should know.
@@ -46,6 +47,7 @@ class Proof:
     mends: int = 0
     made: int = 0
     left_out: int = 0
+    ready: int = 0
     rate: Fraction = Fraction(0)
     samples_changed: float = 0.0
     notes: tuple[str, ...] = ()
@@ -57,6 +59,7 @@ class Proof:
         time = f" {self.made} were rebuilt." if self.made else ""
         time += f" {self.left_out} frames of the source were left out." if self.left_out else ""
         whole = f" {self.reshaped} were changed as a whole by {self._by()}." if self.reshaped else ""
+        whole += f" {self.ready} frames were ready from before." if self.ready else ""
         return (
             f"{self.frames} frames written and read back, every checksum agrees. {self.untouched} frames are the "
             f"source bit for bit; {self.mended} were mended in {self.mends} places "
@@ -84,6 +87,7 @@ class Proof:
             "whole_levels": {name: round(levels, 3) for name, levels in self.whole_levels.items()},
             "made_frames": self.made,
             "left_out_frames": self.left_out,
+            "ready_frames": self.ready,
             "rate": rate_text(self.rate),
             "samples_changed": round(self.samples_changed, 8),
             "notes": list(self.notes),
@@ -103,6 +107,7 @@ class Written:
         differing: samples that differ from the source.
         steps: place on the path, step, and what it did.
         begins: whether a shot begins with it, or another treatment; asked only where a step changes whole pictures.
+        ready: whether it was made before, and kept.
     """
 
     number: int
@@ -112,6 +117,7 @@ class Written:
     differing: int
     steps: tuple[tuple[int, StepSource, Acted], ...]
     begins: bool
+    ready: bool = False
 
 
 class Record:
@@ -136,6 +142,7 @@ class Record:
             proof.notes += tuple(f"Frame {written.number}: {one.doubt}" for _, _, one in acted if one.doubt)
         proof.mends += sum(len(one.mended) for _, _, one in acted)
         proof.made += made
+        proof.ready += written.ready
         proof.reshaped += whole
         proof.mended += written.differing > 0 and not made and not whole
         proof.untouched += written.differing == 0

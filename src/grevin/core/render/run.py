@@ -8,8 +8,6 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Literal
 
-import numpy as np
-
 from grevin.core.cache import ByteCache
 from grevin.core.errors import ProofError, UnreadableFrameError, UsageError
 from grevin.core.intake.reel import DeclaredReel
@@ -20,18 +18,17 @@ from grevin.core.media.opening import Reader
 from grevin.core.media.video_file import VideoFile
 from grevin.core.media.writing import Writer, open_writer, translated
 from grevin.core.parallel import in_parallel
-from grevin.core.picture.depth import in_bits, in_depth
-from grevin.core.picture.frame import Frame
-from grevin.core.picture.masks import chroma_under
+from grevin.core.picture.depth import in_bits
 from grevin.core.progress import Progress
 from grevin.core.render.evidence_files import EvidenceWriter
 from grevin.core.render.ledger import check_ledger_path, write_ledger
-from grevin.core.render.proof import Proof, Record, Written
+from grevin.core.render.making import Making
+from grevin.core.render.proof import Proof, Record
+from grevin.core.render.ready import ReadyFrames
 from grevin.core.render.retimed import Retimed
 from grevin.core.render.verify import as_image_frame
 from grevin.core.timebase.counters import Counter
 from grevin.core.treatment.budget import cache_bytes
-from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.plan import Plan, TreatedReel
 from grevin.core.treatment.studies import Studies
 from grevin.core.treatment.verdicts import Verdicts
@@ -72,7 +69,7 @@ class RunRequest:
 
 def run(
     material: Reader | DeclaredReel, plan: Plan, request: RunRequest, progress: Progress,
-    studies: Studies | None = None,
+    studies: Studies | None = None, ready: ReadyFrames | None = None,
 ) -> Proof:  # fmt: skip
     """Write and prove one output; whatever goes wrong, nothing half-written is left.
 
@@ -82,6 +79,7 @@ def run(
         request: what is to be made.
         progress: told of what is done, and asked whether to stop.
         studies: where what steps learned of the reel is kept.
+        ready: frames that were made before, and where those that are made now are kept; None to make all anew.
 
     Raises:
         GrevinError: of the kind that fits what went wrong; `CancelledError` if asked to stop.
@@ -105,7 +103,7 @@ def run(
         if request.evidence is not None:
             pictures = reader.pattern.folder if isinstance(reader, ImageSequence) else None
             evidence = EvidenceWriter(request.evidence, treated, pictures)
-        proof = _write(treated, retimed, writer, evidence, request, progress)
+        proof = _write(treated, retimed, writer, evidence, request, progress, ready)
         _read_back(writer, request, retimed, proof, progress)
         if request.ledger is not None:
             write_ledger(request.ledger, proof.rows)
@@ -172,24 +170,15 @@ def _check_readable(reel: Reader, retimed: Retimed) -> None:
 
 def _write(
     treated: TreatedReel, retimed: Retimed, writer: Writer, evidence: EvidenceWriter | None, request: RunRequest,
-    progress: Progress,
+    progress: Progress, ready: ReadyFrames | None,
 ) -> Proof:  # fmt: skip
-    timeline, outputs = retimed.timeline, retimed.outputs
-    record = Record(Proof(str(request.output), left_out=retimed.left_out, rate=timeline.rate))
+    outputs = retimed.outputs
+    record = Record(Proof(str(request.output), left_out=retimed.left_out, rate=retimed.timeline.rate))
+    making = Making(treated, outputs, request.bits, request.dither, ready)
     pictures = is_pattern(request.output)
 
-    def make(number: int) -> Written:
-        source = int(timeline.sources[number])
-        chain = treated.at(source)
-        frame = in_depth(chain.result.frame(number), request.bits, request.dither)
-        made = bool(timeline.made[number])
-        differing = _changed_samples(chain, source, frame, made, request.bits)
-        last = int(timeline.sources[number - 1]) if number > outputs.start else -1
-        begins = chain.changes_whole and (last < 0 or _begins_shot(treated, last, source))
-        return Written(number, source, frame, made, differing, tuple(chain.account(number)), begins)
-
     progress.begin(len(outputs), "Writing")
-    for written in in_parallel(make, outputs):
+    for written in in_parallel(making.written, outputs):
         frame = written.frame
         with translated(request.output):
             writer.write(frame)
@@ -200,39 +189,6 @@ def _write(
     with translated(request.output):
         writer.finish()
     return record.finish()
-
-
-def _begins_shot(treated: TreatedReel, last: int, this: int) -> bool:
-    """Whether two frames of the reel lie in different shots, or are treated differently."""
-    chain = treated.at(this)
-    return treated.at(last) is not chain or not chain.shots.same_shot(last, this)
-
-
-def _changed_samples(chain: Chain, number: int, frame: Frame, made: bool, bits: int | None) -> int:
-    """Samples that differ from the source; a difference outside what is marked as touched is our own fault.
-
-    A made frame may stand for one that cannot be read: all of it differs then.
-    """
-    try:
-        source = in_depth(chain.source.frame(number), bits)
-    except UnreadableFrameError:
-        if made:
-            return sum(plane.size for plane in frame.planes)
-        raise
-    if frame is source:
-        return 0
-    if (frame.format.width, frame.format.height) != (source.format.width, source.format.height):
-        return sum(plane.size for plane in frame.planes)
-    differing = 0
-    for index, (a, b) in enumerate(zip(source.planes, frame.planes, strict=True)):
-        unequal = a != b
-        differing += int(np.count_nonzero(unequal))
-        if isinstance(frame.touched, np.ndarray):
-            chroma = frame.format.model == "yuv" and index in {1, 2}
-            allowed = chroma_under(frame.touched, frame.format) if chroma else frame.touched
-            if np.any(unequal & ~allowed):
-                raise ProofError(f"Frame {number} changed outside its evidence.", "Report this; nothing was written.")
-    return differing
 
 
 def _read_back(writer: Writer, request: RunRequest, retimed: Retimed, proof: Proof, progress: Progress) -> None:

@@ -1,0 +1,80 @@
+"""Runs that are killed go on where they were; what is kept for that is told, bounded, and forgotten when asked."""
+
+from __future__ import annotations
+
+import json
+import os
+import random
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import platformdirs
+import pytest
+
+from grevin.core.quality.damage.dirt import DirtDamage
+from tests.cli.test_commands import Recipe, call
+from tests.conftest import moving_frames, write_video
+
+COUNT = 60
+KILLS = 3
+
+
+@pytest.fixture
+def worn_reel(tmp_path: Path) -> Path:
+    damage, clean = DirtDamage(seed=5, blobs_per_frame=60, hair_share=0.0, largest_px=10), moving_frames(COUNT)
+    return write_video(tmp_path / "worn.mkv", [damage.add(clean.frame(n))[0] for n in range(COUNT)], sound=True)
+
+
+def kept_files() -> list[Path]:
+    return [path for path in (Path(platformdirs.user_cache_dir("grevin")) / "ready").glob("*/*") if path.is_file()]
+
+
+@pytest.mark.slow
+def test_a_run_that_is_killed_goes_on(capsys, recipe: Recipe, worn_reel: Path, tmp_path: Path) -> None:
+    """Killed at random moments again and again: nothing bears the name, nothing that was made is made again."""
+    output, drawn = tmp_path / "out" / "clean.mkv", random.Random(7)
+    words = [sys.executable, "-m", "grevin.cli.main", "apply", str(recipe()), str(worn_reel), str(output)]
+    known = 0
+    for _ in range(KILLS):
+        worker = subprocess.Popen(words, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        wanted = known + drawn.randint(3, 10)
+        while len(kept_files()) < wanted and worker.poll() is None:
+            time.sleep(0.01)
+        assert worker.poll() is None, "killed before it was done"
+        os.kill(worker.pid, signal.SIGKILL)
+        worker.wait()
+        assert not output.exists()
+        now = len([path for path in kept_files() if not path.name.startswith(".")])
+        assert now >= wanted - 1
+        known = now
+    status, out, _ = call(capsys, "apply", recipe(), worn_reel, output, "--json")
+    proof = json.loads(out)
+    assert (status, proof["frames"]) == (0, COUNT)
+    assert known <= proof["ready_frames"] < COUNT
+    assert [path.name for path in output.parent.iterdir()] == ["clean.mkv"], "what the kills left is gone"
+    _, out, _ = call(capsys, "apply", recipe(), worn_reel, tmp_path / "anew.mkv", "--anew", "--json")
+    assert json.loads(out)["ready_frames"] == 0
+    assert json.loads(out)["checksums"] == proof["checksums"]
+    assert call(capsys, "verify", output, tmp_path / "anew.mkv")[0] == 0
+
+
+def test_what_is_kept_is_told_bounded_and_forgotten(capsys, recipe: Recipe, dirty_reel: Path, tmp_path: Path) -> None:
+    assert json.loads(call(capsys, "kept", "--json")[1])["bytes"] == 0
+    call(capsys, "apply", recipe(), dirty_reel, tmp_path / "a.mkv")
+    told = json.loads(call(capsys, "kept", "--json")[1])
+    assert (told["format"], told["version"]) == ("grevin-kept", 1)
+    assert told["bytes"] > 12 * 5000
+    status, out, _ = call(capsys, "apply", recipe(), dirty_reel, tmp_path / "b.%03d.png")
+    assert status == 0
+    assert "12 frames were ready from before" in out
+    told = json.loads(call(capsys, "kept", "--most", "0.00005", "--json")[1])
+    assert told["most_bytes"] == 50_000
+    assert told["bytes"] <= 50_000
+    assert "of at most 0.00 GB" in call(capsys, "kept")[1]
+    assert json.loads(call(capsys, "kept", "--clear", "--json")[1])["bytes"] == 0
+    call(capsys, "apply", recipe(), dirty_reel, tmp_path / "c.mkv", "--anew")
+    assert json.loads(call(capsys, "kept", "--json")[1])["bytes"] == 0
+    assert call(capsys, "kept", "--most", "-1")[0] == 2
