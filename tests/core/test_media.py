@@ -84,9 +84,9 @@ def test_a_range_takes_its_own_sound(tmp_path: Path) -> None:
 @pytest.mark.reference
 def test_another_reader_agrees_with_the_pixel_shape_and_the_header_is_sound(tmp_path: Path) -> None:
     frames = [random_frame(replace(FORMATS[0], pixel_aspect=Fraction(59, 54)), n) for n in range(2)]
-    from grevin.core.media.matroska_writer import MatroskaWriter, Start
+    from grevin.core.media.video_writer import Start, VideoWriter
 
-    writer = MatroskaWriter(tmp_path / "a.mkv", None, frames[0].format, range(2), False, Start())
+    writer = VideoWriter(tmp_path / "a.mkv", None, frames[0].format, range(2), False, Start())
     for frame in frames:
         writer.write(frame)
     writer.finish()
@@ -262,8 +262,8 @@ def test_the_output_may_not_be_the_source_or_replace_by_accident(tmp_path: Path)
 
 def test_unknown_endings_are_refused(tmp_path: Path) -> None:
     source = write_video(tmp_path / "in.mkv", [random_frame(SD, 0)])
-    with pytest.raises(UsageError, match=r"“out.mp4” is not one that Grevin writes"):
-        copy(source, tmp_path / "out.mp4")
+    with pytest.raises(UsageError, match=r"“out.avi” is not one that Grevin writes"):
+        copy(source, tmp_path / "out.avi")
 
 
 def test_a_full_disk_leaves_nothing_behind(tmp_path: Path) -> None:

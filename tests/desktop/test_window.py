@@ -288,10 +288,10 @@ def test_pixel_shape_is_shown_true(qtbot: QtBot, new_window: Opener, tmp_path: P
     from dataclasses import replace
     from fractions import Fraction
 
-    from grevin.core.media.matroska_writer import MatroskaWriter, Start
+    from grevin.core.media.video_writer import Start, VideoWriter
 
     fmt = replace(FORMATS[0], pixel_aspect=Fraction(2))
-    writer = MatroskaWriter(tmp_path / "wide.mkv", None, fmt, range(3), False, Start())
+    writer = VideoWriter(tmp_path / "wide.mkv", None, fmt, range(3), False, Start())
     for number in range(3):
         writer.write(random_frame(fmt, number))
     writer.finish()

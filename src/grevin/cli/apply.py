@@ -10,6 +10,7 @@ import typer
 from grevin.cli import console
 from grevin.core.errors import UsageError
 from grevin.core.job.measured import MeasuredFile
+from grevin.core.media.codings import CODINGS, QUALITIES
 from grevin.core.media.opening import open_reel
 from grevin.core.render.ledger import verdicts_from_ledger
 from grevin.core.render.ready import user_ready_frames
@@ -27,7 +28,9 @@ SOUND: dict[str, Sound] = {
 def apply(
     recipe: Annotated[Path, typer.Argument(help="Recipe file (JSON).")],
     source: Annotated[Path, typer.Argument(metavar="INPUT", help="Video file, folder or pattern (name.%06d.png).")],
-    output: Annotated[Path, typer.Argument(help="NAME.mkv (FFV1, lossless) or a pattern (name.%06d.png, .tif).")],
+    output: Annotated[
+        Path, typer.Argument(help="NAME.mkv (FFV1, lossless), .mov, .mp4 or a pattern (name.%06d.png, .tif).")
+    ],
     evidence: Annotated[
         Path | None, typer.Option(help="Folder for evidence pictures, 255 where a step may act.")
     ] = None,
@@ -51,6 +54,10 @@ def apply(
         bool,
         typer.Option("--dither", help="Round what a step changed with fine noise, so that gradients show no steps."),
     ] = False,
+    coding: Annotated[
+        str, typer.Option(help=f"Coding of a video: {', '.join(CODINGS)}; without it by the ending.")
+    ] = "",
+    quality: Annotated[str, typer.Option(help="Of H.264, H.265 and AV1: finest, fine or small.")] = "fine",
     overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace an output of that name.")] = False,
     anew: Annotated[
         bool,
@@ -58,13 +65,17 @@ def apply(
     ] = False,
     as_json: Annotated[bool, typer.Option("--json", help="The proof as JSON on stdout.")] = False,
 ) -> None:
-    """Treat INPUT by a recipe, write it without loss, read it back and prove it.
+    """Treat INPUT by a recipe, write it, read it back and prove it.
+
+    Without loss, but for the codings that are made for further work or for looking at.
 
     Treated frames are kept for a while: a run that was stopped or killed goes on where it was when it is called again.
     """
     if sound not in SOUND:
         raise UsageError(f"“{sound}” is nothing that can be done with the sound.", f"Give {', '.join(SOUND)}.")
     treatment = read_recipe(recipe)
+    if quality not in QUALITIES:
+        raise UsageError(f"“{quality}” is no quality.", f"Give {', '.join(QUALITIES)}.")
     with console.progress() as progress:
         reel = open_reel(source, progress, parse_rate(rate) if rate else None)
         for line in reel.notes:
@@ -75,7 +86,19 @@ def apply(
         proof = run(
             reel,
             Plan.whole(treatment),
-            RunRequest(output, chosen, evidence, ledger, overwrite, words, SOUND[sound], bits, dither),
+            RunRequest(
+                output,
+                chosen,
+                evidence,
+                ledger,
+                overwrite,
+                words,
+                SOUND[sound],
+                bits,
+                dither,
+                coding,
+                quality,
+            ),
             progress,
             None if ready is None else MeasuredFile(ready.studies),
             ready,

@@ -19,6 +19,10 @@ Remaking = Literal["padded", "re-timed"]
 # PCM by how the source's samples are held: nothing is lost by decoding once
 _CODECS = {"u8": "pcm_s16le", "s16": "pcm_s16le", "s32": "pcm_s32le", "flt": "pcm_f32le", "dbl": "pcm_f64le"}
 _HELD = {"pcm_s16le": "s16", "pcm_s32le": "s32", "pcm_f32le": "flt", "pcm_f64le": "dbl"}
+_CODECS_HOLD = _HELD | {"pcm_s24le": "s32", "aac": "fltp"}
+AAC_FRAME = 1024  # samples (ISO/IEC 14496-3)
+_AAC_LAYOUTS = {1: "mono", 2: "stereo", 3: "3.0", 4: "4.0", 5: "5.0", 6: "5.1", 8: "7.1"}  # by channels
+AAC_BITS = 96_000  # a second and channel: transparent for nearly everything (common practice, no source)
 FINER = 8  # rates are whole numbers: a multiple of the track's rate sets a speed to within a millisecond a reel
 
 
@@ -92,8 +96,9 @@ class RemadeSound:
     """Decodes the sound of a run once and writes it as PCM, exactly as long as the picture plays."""
 
     def __init__(
-        self, target: Any, source: VideoFile, frames: range, how: Remaking, seconds: tuple[Fraction, Fraction]
-    ) -> None:
+        self, target: Any, source: VideoFile, frames: range, how: Remaking, seconds: tuple[Fraction, Fraction],
+        codec: str = "",
+    ) -> None:  # fmt: skip
         """Prepare.
 
         Args:
@@ -103,19 +108,26 @@ class RemadeSound:
             how: "padded" keeps its speed and adds silence or cuts at the end; "re-timed" plays it slower or faster,
                 its pitch with it, as a tape at another speed.
             seconds: how long the run plays in the source and in the output.
+            codec: how it is coded; "" for the PCM that holds the source's samples.
         """
         self._input = open_container(source.path)
         self._target = target
         start = source.time_of(frames[0])
         tracks = list(self._input.streams.audio)
-        self._tracks = {track.index: _Track(target, track, how, start, seconds) for track in tracks}
+        self._tracks = {track.index: _Track(target, track, how, start, seconds, codec) for track in tracks}
         self._packets: Iterator[Any] = self._input.demux(tracks) if tracks else iter(())
         self._ended = not tracks
+        same = seconds[0] == seconds[1]
         words = {
-            "padded": "its speed is kept, silence or a cut at its end makes it as long as the picture",
+            "padded": "it plays as it did"
+            if same
+            else "its speed is kept, silence or a cut at its end makes it as long as the picture",
             "re-timed": f"it plays {float(seconds[0] / seconds[1]):.4g} times as fast, its pitch with it",
         }
-        self.notes = (f"The sound was made anew as PCM: {words[how]}.",) if tracks else ()
+        coded = "AAC" if codec == "aac" else "PCM"
+        mixed = any(track.layout.nb_channels not in _AAC_LAYOUTS for track in tracks) and codec == "aac"
+        fewer = " Its channels were mixed down to two." if mixed else ""
+        self.notes = (f"The sound was made anew as {coded}: {words[how]}.{fewer}",) if tracks else ()
 
     def carry_until(self, time: Fraction | None) -> None:
         """Write until every track reaches `time` (seconds from the first frame), or to the end for None."""
@@ -138,12 +150,18 @@ class _Track:
     """One track: decoded frames in, packets of PCM out."""
 
     def __init__(
-        self, target: Any, track: Any, how: Remaking, start: Fraction, seconds: tuple[Fraction, Fraction]
+        self, target: Any, track: Any, how: Remaking, start: Fraction, seconds: tuple[Fraction, Fraction], codec: str
     ) -> None:  # fmt: skip
         before, after = seconds
         self._rate = int(track.rate)
-        codec = _CODECS.get(track.format.name.removesuffix("p"), "pcm_f32le")
-        self._stream = target.add_stream(codec, rate=self._rate, layout=track.layout.name)
+        codec = codec or _CODECS.get(track.format.name.removesuffix("p"), "pcm_f32le")
+        held = _CODECS_HOLD[codec]
+        layout = track.layout.name
+        if codec == "aac":
+            layout = _AAC_LAYOUTS.get(track.layout.nb_channels, "stereo")
+        self._stream = target.add_stream(codec, rate=self._rate, layout=layout)
+        if codec == "aac":
+            self._stream.codec_context.bit_rate = AAC_BITS * self._stream.layout.nb_channels
         self._graph = av.filter.Graph()
         wanted = [
             ("atrim", f"start={float(start)}" + (f":end={float(start + before)}" if how == "re-timed" else "")),
@@ -152,7 +170,8 @@ class _Track:
             *(self._speed(before / after) if how == "re-timed" else ()),
             ("apad", f"whole_dur={float(after)}"),
             ("atrim", f"end_sample={round(after * self._rate)}"),
-            ("aformat", f"sample_fmts={_HELD[codec]}:sample_rates={self._rate}:channel_layouts={track.layout.name}"),
+            ("aformat", f"sample_fmts={held}:sample_rates={self._rate}:channel_layouts={layout}"),
+            *((("asetnsamples", f"n={AAC_FRAME}:p=0"),) if codec == "aac" else ()),
         ]
         nodes = [self._graph.add_abuffer(template=track), *(self._graph.add(*one) for one in wanted)]
         nodes.append(self._graph.add("abuffersink"))

@@ -11,12 +11,13 @@ from typing import Protocol
 
 import av
 
-from grevin.core.errors import NoSpaceError, OutputError, UsageError
+from grevin.core.errors import NoSpaceError, OutputError
+from grevin.core.media.codings import Coding, Quality, coding_for
 from grevin.core.media.image_sequence import is_pattern, parse_pattern
-from grevin.core.media.matroska_writer import MatroskaWriter, Start
 from grevin.core.media.opening import Reader
 from grevin.core.media.sequence_writer import SequenceWriter
 from grevin.core.media.still_image import WRITTEN_SUFFIXES
+from grevin.core.media.video_writer import Start, VideoWriter
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 
@@ -49,9 +50,9 @@ class Writer(Protocol):
 
 def open_writer(
     output: Path, source: Reader | None, fmt: PictureFormat, frames: range, overwrite: bool = False,
-    start: Start | None = None, outputs: range | None = None,
+    start: Start | None = None, outputs: range | None = None, coding: Coding | None = None, quality: Quality = "fine",
 ) -> Writer:  # fmt: skip
-    """A writer by the output's name: `.mkv` is FFV1 in Matroska, `name.%06d.png` / `.tif` a sequence.
+    """A writer by the output's name: a video in some coding, or, for `name.%06d.png` / `.tif`, a sequence.
 
     Args:
         output: the output.
@@ -61,6 +62,8 @@ def open_writer(
         overwrite: whether an output of that name may be replaced.
         start: how the output lies in time.
         outputs: numbers of the output's frames where time was changed.
+        coding: how a video is coded; None by the ending of its name.
+        quality: how well.
 
     Raises:
         UsageError: for another ending.
@@ -70,13 +73,9 @@ def open_writer(
         pattern = parse_pattern(output)
         with translated(output):
             return SequenceWriter(pattern, source, fmt, frames if outputs is None else outputs, overwrite)
-    if output.suffix.lower() != ".mkv":
-        raise UsageError(
-            f"The ending of “{output.name}” is not one that Grevin writes.",
-            "Use .mkv (FFV1, lossless) or a sequence pattern such as name.%06d.png or name.%06d.tif.",
-        )
+    coding = coding or coding_for(output)
     with translated(output):
-        return MatroskaWriter(output, source, fmt, frames, overwrite, start or Start())
+        return VideoWriter(output, source, fmt, frames, overwrite, start or Start(), coding, quality)
 
 
 @contextmanager

@@ -32,8 +32,11 @@ class Proof:
         ready: frames that were made before, by a run that was stopped or another one, and kept.
         rate: frames per second of the output.
         samples_changed: share of all samples, 0..1.
+        coding: with loss, that the pictures were put in after all that; "" for none.
+        coded_db: what that cost: mean and least peak signal-to-noise ratio of luma over frames evenly spread, and the
+            frame of the least.
         notes: what else the reader of the output should know.
-        checksums: MD5 of each frame's planes.
+        checksums: MD5 of each frame's planes, as they read back.
         rows: the ledger, on disk until `close`.
     """
 
@@ -50,6 +53,8 @@ class Proof:
     ready: int = 0
     rate: Fraction = Fraction(0)
     samples_changed: float = 0.0
+    coding: str = ""
+    coded_db: tuple[float, float, int] = (0.0, 0.0, 0)
     notes: tuple[str, ...] = ()
     checksums: list[str] = field(default_factory=list)
     rows: LedgerSpool = field(default_factory=LedgerSpool)
@@ -61,9 +66,18 @@ class Proof:
         whole = f" {self.reshaped} were changed as a whole by {self._by()}." if self.reshaped else ""
         whole += f" {self.ready} frames were ready from before." if self.ready else ""
         return (
-            f"{self.frames} frames written and read back, every checksum agrees. {self.untouched} frames are the "
+            f"{self.frames} frames written and read back, {self._agreement()} {self.untouched} frames are the "
             f"source bit for bit; {self.mended} were mended in {self.mends} places "
             f"({100 * self.samples_changed:.3f} % of all samples), nothing else differs.{whole}{time}"
+        )
+
+    def _agreement(self) -> str:
+        if not self.coding:
+            return "every checksum agrees."
+        mean, worst, frame = self.coded_db
+        return (
+            f"each in its place. {self.coding} costs some of every picture: {mean:.1f} dB in the mean, {worst:.1f} dB "
+            f"at frame {frame}. Before it,"
         )
 
     def _by(self) -> str:
@@ -90,6 +104,14 @@ class Proof:
             "ready_frames": self.ready,
             "rate": rate_text(self.rate),
             "samples_changed": round(self.samples_changed, 8),
+            "coding": self.coding or None,
+            "coded_db": {
+                "mean": round(self.coded_db[0], 2),
+                "least": round(self.coded_db[1], 2),
+                "frame": self.coded_db[2],
+            }
+            if self.coding
+            else None,
             "notes": list(self.notes),
             "checksums": self.checksums,
         }

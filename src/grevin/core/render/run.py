@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Literal
@@ -12,18 +12,23 @@ from grevin.core.cache import ByteCache
 from grevin.core.errors import ProofError, UnreadableFrameError, UsageError
 from grevin.core.intake.reel import DeclaredReel
 from grevin.core.media.checksums import frame_checksum
+from grevin.core.media.codings import Coding, Quality, coding_for
 from grevin.core.media.image_sequence import ImageSequence, SequencePattern, is_pattern
-from grevin.core.media.matroska_writer import Start
 from grevin.core.media.opening import Reader
+from grevin.core.media.recoding import recoded
 from grevin.core.media.video_file import VideoFile
+from grevin.core.media.video_writer import Start
 from grevin.core.media.writing import Writer, open_writer, translated
 from grevin.core.parallel import in_parallel
 from grevin.core.picture.depth import in_bits
+from grevin.core.picture.format import PictureFormat
+from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
+from grevin.core.render.coded import Coded
 from grevin.core.render.evidence_files import EvidenceWriter
 from grevin.core.render.ledger import check_ledger_path, write_ledger
 from grevin.core.render.making import Making
-from grevin.core.render.proof import Proof, Record
+from grevin.core.render.proof import Proof, Record, Written
 from grevin.core.render.ready import ReadyFrames
 from grevin.core.render.retimed import Retimed
 from grevin.core.render.verify import as_image_frame
@@ -54,6 +59,8 @@ class RunRequest:
             a cut at its end, or by another speed.
         bits: depth of the output's samples; None for the material's own.
         dither: whether what is rounded is dithered (`picture.depth`).
+        coding: of a video (`media.codings`); "" by the ending of its name. One with loss has its own depths.
+        quality: of a coding with loss.
     """
 
     output: Path
@@ -65,6 +72,28 @@ class RunRequest:
     sound: Sound = "where it fits"
     bits: int | None = None
     dither: bool = False
+    coding: str = ""
+    quality: Quality = "fine"
+
+    @property
+    def video(self) -> Coding | None:
+        """How a video is coded; None for a picture sequence.
+
+        Raises:
+            UsageError: for a coding that does not exist or another ending.
+        """
+        return None if is_pattern(self.output) else coding_for(self.output, self.coding)
+
+    def for_material(self, fmt: PictureFormat) -> RunRequest:
+        """The same in the depth that is written of pictures of a format.
+
+        Raises:
+            GrevinError: for a coding, depth or ending that cannot be.
+        """
+        coding = self.video
+        bits = self.bits if coding is None or coding.lossless else coding.bits_for(fmt)
+        in_bits(fmt, bits)
+        return replace(self, bits=bits)
 
 
 def run(
@@ -88,7 +117,8 @@ def run(
         check_ledger_path(request.ledger)
     reel = material if isinstance(material, DeclaredReel) else DeclaredReel(material)
     reader = reel.reader
-    in_bits(reel.format, request.bits)  # what cannot be written is refused before anything is studied
+    coding = request.video
+    request = request.for_material(reel.format)  # what cannot be written is refused before anything is studied
     cache = ByteCache(cache_bytes(plan, reel.format))
     treated = TreatedReel(reel, plan, cache, verdicts=request.verdicts, studies=studies)
     treated.prepare(progress, request.frames)
@@ -97,14 +127,17 @@ def run(
     start = _start(reel, retimed, request)
     outputs = retimed.outputs if retimed.timeline.moves else None
     fmt = in_bits(treated.format, request.bits)
-    writer = open_writer(request.output, reader, fmt, request.frames, request.overwrite, start, outputs)
+    fmt = fmt if coding is None else coding.format_of(fmt)
+    writer = open_writer(
+        request.output, reader, fmt, request.frames, request.overwrite, start, outputs, coding, request.quality
+    )
     evidence: EvidenceWriter | None = None
     try:
         if request.evidence is not None:
             pictures = reader.pattern.folder if isinstance(reader, ImageSequence) else None
             evidence = EvidenceWriter(request.evidence, treated, pictures)
-        proof = _write(treated, retimed, writer, evidence, request, progress, ready)
-        _read_back(writer, request, retimed, proof, progress)
+        proof, coded = _write(treated, retimed, writer, evidence, request, progress, ready)
+        _read_back(writer, request, retimed, proof, progress, coded)
         if request.ledger is not None:
             write_ledger(request.ledger, proof.rows)
         if evidence is not None:
@@ -171,27 +204,39 @@ def _check_readable(reel: Reader, retimed: Retimed) -> None:
 def _write(
     treated: TreatedReel, retimed: Retimed, writer: Writer, evidence: EvidenceWriter | None, request: RunRequest,
     progress: Progress, ready: ReadyFrames | None,
-) -> Proof:  # fmt: skip
+) -> tuple[Proof, Coded | None]:  # fmt: skip
+    """Write the frames; what was done, and what a coding with loss has to give back."""
     outputs = retimed.outputs
     record = Record(Proof(str(request.output), left_out=retimed.left_out, rate=retimed.timeline.rate))
     making = Making(treated, outputs, request.bits, request.dither, ready)
-    pictures = is_pattern(request.output)
+    pictures, coding = is_pattern(request.output), request.video
+    lossy = coding if coding is not None and not coding.lossless else None
+    coded = Coded(len(outputs)) if lossy is not None else None
+
+    def make(number: int) -> tuple[Written, Frame]:
+        written = making.written(number)
+        frame = written.frame
+        return written, frame if lossy is None else recoded(frame, lossy.format_of(frame.format))
 
     progress.begin(len(outputs), "Writing")
-    for written in in_parallel(making.written, outputs):
-        frame = written.frame
+    for written, frame in in_parallel(make, outputs):
         with translated(request.output):
             writer.write(frame)
+        if coded is not None:
+            coded.remember(frame)
         record.add(written, frame_checksum(as_image_frame(frame) if pictures else frame))
         if evidence is not None:
             evidence.write(written.number, written.steps)
         progress.advance()
     with translated(request.output):
         writer.finish()
-    return record.finish()
+    return record.finish(), coded
 
 
-def _read_back(writer: Writer, request: RunRequest, retimed: Retimed, proof: Proof, progress: Progress) -> None:
+def _read_back(
+    writer: Writer, request: RunRequest, retimed: Retimed, proof: Proof, progress: Progress, coded: Coded | None
+) -> None:  # fmt: skip
+    """Read what was written; of a coding with loss the proof then holds the checksums of what comes back."""
     count = len(retimed.outputs)
     progress.begin(count, "Reading back")
     reader = _aside_reader(writer, request.output)
@@ -202,13 +247,22 @@ def _read_back(writer: Writer, request: RunRequest, retimed: Retimed, proof: Pro
                 "Nothing was named; try another disk.",
             )
         for place, expected in enumerate(proof.checksums):
-            if frame_checksum(reader.frame(place)) != expected:
+            frame = reader.frame(place)
+            found = frame_checksum(frame)
+            if coded is not None:
+                coded.compare(place, retimed.outputs[place], frame)
+                proof.checksums[place] = found
+            elif found != expected:
                 raise ProofError(
                     f"Frame {retimed.outputs[place]} of {request.output.name} does not read back as written.",
                     "Nothing was named; try another disk.",
                 )
             proof.frames += 1
             progress.advance()
+        if coded is not None:
+            coding = request.video
+            assert coding is not None
+            proof.coding, proof.coded_db = coding.label, coded.decibels
     finally:
         reader.close()
 

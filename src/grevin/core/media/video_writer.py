@@ -1,4 +1,7 @@
-"""The archive master: FFV1 version 3 (RFC 9043) in Matroska (RFC 9559), sound carried over packet by packet."""
+"""A video as an output: pictures in some coding, in the container that goes with it, the sound with them.
+
+The archive master is FFV1 version 3 (RFC 9043) in Matroska (RFC 9559).
+"""
 
 from __future__ import annotations
 
@@ -6,12 +9,15 @@ import contextlib
 import os
 from dataclasses import dataclass
 from fractions import Fraction
+from itertools import pairwise
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any, Literal, cast
 
 import av
+import av.filter
 
 from grevin.core.errors import OutputError
+from grevin.core.media.codings import CODINGS, Coding, Quality
 from grevin.core.media.matroska_header import RESERVED_NAME, write_display_size
 from grevin.core.media.pixel_layout import lossless_layout, pack
 from grevin.core.media.sound import CarriedSound, RemadeSound, Sound
@@ -19,9 +25,12 @@ from grevin.core.media.video_file import VideoFile
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 
-SLICED_FROM_PX = 16  # smaller pictures cannot be cut into the slices that the encoder chooses by itself
 MILLISECOND = Fraction(1, 1000)  # Matroska's usual time unit (RFC 9559, TimestampScale)
 _FIELD_ORDER_TAGS = {"progressive": 1, "top_first": 2, "bottom_first": 3}
+_FIELD_WORDS = {"top_first": "tff", "bottom_first": "bff"}  # of the filter `setfield`
+CODED_AS_FIELDS = 0x40000 | 0x20000000  # AV_CODEC_FLAG_INTERLACED_DCT and _ME of FFmpeg
+CONTAINERS = {".mkv": "matroska", ".mov": "mov", ".mp4": "mp4"}
+CONTAINER_OPTIONS = {".mov": {"movflags": "+faststart+write_colr"}, ".mp4": {"movflags": "+faststart+write_colr"}}
 
 
 @dataclass(frozen=True)
@@ -44,15 +53,30 @@ class Start:
     why_silent: str = "at another rate it no longer fits the picture"
 
 
-class MatroskaWriter:
-    """Writes `.NAME.part.mkv` beside the output; see `writing.Writer`."""
+class VideoWriter:
+    """Writes `.NAME.part.SUFFIX` beside the output; see `writing.Writer`."""
 
     def __init__(
-        self, output: Path, source: Any, fmt: PictureFormat, frames: range, overwrite: bool, start: Start
-    ) -> None:
+        self, output: Path, source: Any, fmt: PictureFormat, frames: range, overwrite: bool, start: Start,
+        coding: Coding = CODINGS["ffv1"], quality: Quality = "fine",
+    ) -> None:  # fmt: skip
+        """Open it.
+
+        Args:
+            output: the file.
+            source: where times and sound come from; None for neither.
+            fmt: of the frames, one that the coding carries (`Coding.format_of`).
+            frames: of the source.
+            overwrite: whether a file of that name may be replaced.
+            start: how the output lies in time.
+            coding: how the pictures are coded.
+            quality: how well.
+        """
         self.output = output
         self._start = start
-        self.aside = output.with_name(f".{output.stem}.part.mkv")
+        self._coding = coding
+        self._quality = quality
+        self.aside = output.with_name(f".{output.stem}.part{coding.suffix}")
         self.notes: tuple[str, ...] = ()
         self._source = source if isinstance(source, VideoFile) else None
         self._format = fmt
@@ -61,8 +85,10 @@ class MatroskaWriter:
         self._written = 0
         self._refuse(overwrite, getattr(source, "path", None))
         output.parent.mkdir(parents=True, exist_ok=True)
-        self._container = av.open(str(self.aside), "w", format="matroska")
+        options = CONTAINER_OPTIONS.get(coding.suffix, {})
+        self._container = av.open(str(self.aside), "w", format=CONTAINERS[coding.suffix], container_options=options)
         self._stream = self._add_video()
+        self._fields = self._field_marks()
         self._sound = self._add_sound()
         if self._sound is not None:
             self.notes += self._sound.notes
@@ -74,9 +100,12 @@ class MatroskaWriter:
         if start.sound == "none":
             self.notes += (f"The sound was left out: {start.why_silent}.",)
             return None
-        if start.sound == "carried":
+        sound, codecs = start.sound, {track.codec for track in source.details.audio}
+        carries = self._coding.sound is None or codecs <= self._coding.sound
+        if sound == "carried" and carries:
             return CarriedSound(self._container, source, self._frames)
-        return RemadeSound(self._container, source, self._frames, start.sound, start.seconds)
+        how: Literal["padded", "re-timed"] = "re-timed" if sound == "re-timed" else "padded"
+        return RemadeSound(self._container, source, self._frames, how, start.seconds, self._coding.remade)
 
     def _refuse(self, overwrite: bool, source: Path | None) -> None:
         if source is not None and self.output.exists() and self.output.samefile(source):
@@ -84,19 +113,14 @@ class MatroskaWriter:
                 "The output is the source itself.", "Give the output another name; sources are never written to."
             )
         if self.output.is_dir():
-            raise OutputError(f"{self.output} is a folder.", "Give a file name ending in .mkv.")
+            raise OutputError(f"{self.output} is a folder.", f"Give a file name ending in {self._coding.suffix}.")
         if self.output.exists() and not overwrite:
             raise OutputError(f"{self.output.name} exists already.", "Choose another name or allow overwriting.")
 
     def _add_video(self) -> Any:
-        fmt = self._format
-        # RFC 9043, section 3.8: Golomb-Rice codes take half the time of the range coder for about the same size, and
-        # are made for 8 bits
-        rice = fmt.bit_depth == 8 and fmt.model != "rgb" and fmt.sample == "integer"
-        options = {"level": "3", "coder": "0" if rice else "1", "slicecrc": "1", "g": "1"}
-        if min(fmt.width, fmt.height) < SLICED_FROM_PX:
-            options["slices"] = "1"
-        stream = self._container.add_stream("ffv1", rate=fmt.rate, options=options)
+        fmt, coding = self._format, self._coding
+        options = coding.options_for(fmt, self._quality)
+        stream: Any = self._container.add_stream(coding.codec, rate=fmt.rate, options=options)
         stream.width, stream.height, stream.pix_fmt = fmt.width, fmt.height, self._layout
         context = stream.codec_context
         context.thread_count = os.cpu_count() or 1
@@ -108,9 +132,34 @@ class MatroskaWriter:
             context.field_order = _FIELD_ORDER_TAGS[fmt.field_order]
         if self._start.timecode is not None:
             stream.metadata["timecode"] = self._start.timecode
+        if fmt.field_order in _FIELD_WORDS:
+            context.flags |= CODED_AS_FIELDS
         if fmt.pixel_aspect != 1:
-            stream.metadata["title"] = RESERVED_NAME
+            context.sample_aspect_ratio = fmt.pixel_aspect
+            if self._in_matroska:
+                stream.metadata["title"] = RESERVED_NAME
         return stream
+
+    @property
+    def _in_matroska(self) -> bool:
+        return self._coding.suffix == ".mkv"
+
+    def _field_marks(self) -> av.filter.Graph | None:
+        """What marks coded frames as interlaced: the libraries give no other way to."""
+        fmt = self._format
+        if fmt.field_order not in _FIELD_WORDS:
+            return None
+        graph = av.filter.Graph()
+        facts = f"video_size={fmt.width}x{fmt.height}:pix_fmt={self._layout}:time_base={self._time_base}"
+        nodes = [
+            graph.add("buffer", facts),
+            graph.add("setfield", _FIELD_WORDS[fmt.field_order]),
+            graph.add("buffersink"),
+        ]
+        for one, other in pairwise(nodes):
+            one.link_to(other)
+        graph.configure()
+        return graph
 
     @property
     def _keeps_times(self) -> bool:
@@ -122,11 +171,20 @@ class MatroskaWriter:
         packed = pack(frame.rounded().planes, self._format, self._layout)
         packed.time_base = self._time_base
         packed.pts = self._timestamp(self._written)
-        packed.color_range = self._format.colour_tags[3]
+        time = Fraction(packed.pts) * self._time_base
+        self._tag(packed)
+        if self._fields is not None:
+            self._fields.push(packed)
+            packed = cast("av.VideoFrame", self._fields.pull())
+            self._tag(packed)
         self._container.mux(self._stream.encode(packed))
         self._written += 1
         if self._sound is not None:
-            self._sound.carry_until(Fraction(packed.pts) * self._time_base)
+            self._sound.carry_until(time)
+
+    def _tag(self, packed: Any) -> None:
+        """Some codecs take their tags from frames."""
+        packed.colorspace, packed.color_primaries, packed.color_trc, packed.color_range = self._format.colour_tags
 
     def _timestamp(self, index: int) -> int:
         if not self._keeps_times or self._source is None:
@@ -142,7 +200,7 @@ class MatroskaWriter:
             self._sound.close()
         self._container.close()
         aspect = self._format.pixel_aspect
-        if aspect != 1:
+        if aspect != 1 and self._in_matroska:
             width, height = display_size(self._format)
             write_display_size(self.aside, width, height)
         with self.aside.open("rb") as stream:
