@@ -14,7 +14,10 @@ from pathlib import Path
 import platformdirs
 import pytest
 
+from grevin.core.job.document import Job, add_step
+from grevin.core.job.job_file import JobFile
 from grevin.core.quality.damage.dirt import DirtDamage
+from grevin.core.treatment.recipe import Treatment
 from tests.cli.test_commands import Recipe, call
 from tests.conftest import moving_frames, write_video
 
@@ -78,3 +81,51 @@ def test_what_is_kept_is_told_bounded_and_forgotten(capsys, recipe: Recipe, dirt
     call(capsys, "apply", recipe(), dirty_reel, tmp_path / "c.mkv", "--anew")
     assert json.loads(call(capsys, "kept", "--json")[1])["bytes"] == 0
     assert call(capsys, "kept", "--most", "-1")[0] == 2
+
+
+@pytest.fixture
+def job(tmp_path: Path, dirty_reel: Path) -> Path:
+    path = tmp_path / "a.grevin"
+    JobFile.create(path, Job().with_added([dirty_reel]).with_treatment(0, add_step(Treatment(), "dirt"))).close()
+    return path
+
+
+def test_a_job_is_rendered_as_the_recipe_is_applied(
+    capsys, recipe: Recipe, job: Path, dirty_reel: Path, tmp_path: Path
+):
+    status, out, _ = call(capsys, "render", job, tmp_path / "job.mkv", "--range", "3:9", "--json")
+    assert status == 0
+    rendered = json.loads(out)
+    _, out, _ = call(capsys, "apply", recipe(), dirty_reel, tmp_path / "recipe.mkv", "--range", "3:9", "--json")
+    assert rendered["checksums"] == json.loads(out)["checksums"]
+    assert rendered["mended_frames"] > 3
+    assert call(capsys, "render", job, tmp_path / "job.mkv")[0] == 2, "it exists already"
+    status, _, err = call(capsys, "render", job, tmp_path / "x.mkv", "--reel", "2")
+    assert (status, "has no reel 2" in err) == (3, True)
+    assert call(capsys, "render", job, tmp_path / "x.mkv", "--range", "3:99")[0] == 2
+    assert call(capsys, "render", job, tmp_path / "x.mp4", "--quality", "huge")[0] == 2
+
+
+def test_a_queue_is_worked_off_and_goes_on_behind_what_fails(capsys, job: Path, tmp_path: Path) -> None:
+    assert "The queue is empty" in call(capsys, "queue")[1]
+    (tmp_path / "there.mkv").write_text("mine")
+    for name in ("a.mkv", "there.mkv", "b.mp4"):
+        status, out, _ = call(capsys, "render", job, tmp_path / name, "--queue")
+        assert (status, "Order" in out) == (0, True)
+    assert not (tmp_path / "a.mkv").exists()
+    call(capsys, "queue", "--first", "3")
+    listed = json.loads(call(capsys, "queue", "--json")[1])
+    assert [one["id"] for one in listed["orders"]] == [3, 1, 2]
+    status, out, err = call(capsys, "queue", "--run")
+    assert status == 1
+    assert "exists already" in err
+    assert out.count("done") == 2
+    assert (tmp_path / "there.mkv").read_text() == "mine"
+    assert (tmp_path / "a.mkv").exists()
+    assert (tmp_path / "b.mp4").exists()
+    assert call(capsys, "queue", "--again", "9")[0] == 2
+    (tmp_path / "there.mkv").unlink()
+    call(capsys, "queue", "--again", "2")
+    assert call(capsys, "queue", "--run")[0] == 0
+    call(capsys, "queue", "--remove", "1")
+    assert [one["state"] for one in json.loads(call(capsys, "queue", "--json")[1])["orders"]] == ["done", "done"]

@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from grevin.cli import apply, bench, demo, job, kept, probe, survey, verify, window
+from grevin.cli import apply, bench, demo, job, kept, probe, render, survey, verify, window
 from grevin.cli.console import note, report_fault
 from grevin.core.errors import ExitStatus
 from grevin.core.steps.registry import REGISTRY
@@ -23,13 +23,15 @@ app.command("apply")(apply.apply)
 app.command("probe")(probe.probe)
 app.command("survey")(survey.survey)
 app.command("verify")(verify.verify)
+app.command("render")(render.render)
+app.command("queue")(render.queue)
 app.command("kept")(kept.kept)
 app.command("bench")(bench.bench)
 app.command("demo")(demo.demo)
 app.add_typer(job.app, name="job")
 app.command("open")(window.open_window)
 
-_COMMANDS = {"apply", "probe", "survey", "verify", "kept", "bench", "demo", "job", "open"}
+_COMMANDS = {"apply", "probe", "survey", "verify", "render", "queue", "kept", "bench", "demo", "job", "open"}
 
 
 @app.callback(invoke_without_command=True)

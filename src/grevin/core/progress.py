@@ -45,6 +45,17 @@ class Progress:
         self._total = 0
         self._message = ""
 
+    def also(self, listener: Callable[[ProgressReport], None]) -> None:
+        """Tell another one too."""
+        first = self._listener
+
+        def both(report: ProgressReport) -> None:
+            if first is not None:
+                first(report)
+            listener(report)
+
+        self._listener = both
+
     def begin(self, total: int, message: str) -> None:
         """Start a phase of `total` units."""
         self._started = time.monotonic()

@@ -12,8 +12,10 @@ import platformdirs
 from grevin.core.errors import GrevinError, MediaError
 from grevin.core.intake.folder import find_material
 from grevin.core.intake.reel import DeclaredReel
+from grevin.core.job import opening
 from grevin.core.job.document import Job, Reel, reel_stem
 from grevin.core.job.job_file import JobFile
+from grevin.core.job.opening import found_reel
 from grevin.core.keys import content_key
 from grevin.core.media.opening import open_reel
 from grevin.core.progress import Progress
@@ -138,30 +140,6 @@ def _open_job(job: Path, index: int | None, notes: tuple[str, ...], progress: Pr
 
 
 def open_entry(entry: Reel, job: Path, progress: Progress, patient: bool = False) -> DeclaredReel:
-    """A reel of a job, as declared, with the index that the job keeps."""
-    path = found_reel(Path(entry.path), job)
-    draw_where_missing(path, progress)
-    return DeclaredReel(open_reel(path, progress, entry.declared.rate_number(), JobStore(job), patient), entry.declared)
-
-
-class JobStore:
-    """An index store in a job file, over connections of its own, for any thread."""
-
-    def __init__(self, job: Path) -> None:
-        self._job = job
-
-    def load(self, identity: str) -> bytes | None:
-        """What was kept."""
-        with closing(JobFile.open(self._job)) as job_file:
-            return job_file.load(identity)
-
-    def save(self, identity: str, data: bytes) -> None:
-        """Keep an index."""
-        with closing(JobFile.open(self._job)) as job_file:
-            job_file.save(identity, data)
-
-
-def found_reel(reel: Path, job: Path) -> Path:
-    """The reel's path; where it is gone but lies beside the job (both were moved), that one."""
-    moved = job.parent / reel.name
-    return moved if not reel.exists() and moved.exists() else reel
+    """A reel of a job, as declared; one of the demo is drawn where it is missing."""
+    draw_where_missing(found_reel(Path(entry.path), job), progress)
+    return opening.open_entry(entry, job, progress, patient)

@@ -1,0 +1,139 @@
+"""`grevin render`: a reel of a job as it stands in the job. `grevin queue`: what was ordered, without a window."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from grevin.cli import console
+from grevin.cli.apply import SOUND
+from grevin.core.errors import CancelledError, ExitStatus, GrevinError, UsageError
+from grevin.core.job.orders import Order, carry_out, order_of
+from grevin.core.job.queue import Queue, Queued, user_queue
+from grevin.core.media.codings import CODINGS, QUALITIES
+from grevin.core.render.ready import user_ready_frames
+from grevin.core.timebase.rates import parse_range
+
+
+def render(
+    job: Annotated[Path, typer.Argument(help="Job file (.grevin).")],
+    output: Annotated[Path, typer.Argument(help="NAME.mkv, .mov, .mp4 or a pattern (name.%06d.png, .tif).")],
+    reel: Annotated[int, typer.Option(min=1, help="Which reel of the job, from 1.")] = 1,
+    frames: Annotated[
+        str | None, typer.Option("--range", help="Frames A:B; those between the trims without it.")
+    ] = None,
+    evidence: Annotated[Path | None, typer.Option(help="Folder for evidence pictures.")] = None,
+    ledger: Annotated[Path | None, typer.Option(help="File for the ledger, .csv or .json.")] = None,
+    sound: Annotated[str, typer.Option(help="Sound: fits, always, never, padded, re-timed.")] = "fits",
+    bits: Annotated[int | None, typer.Option(help="Depth of the output: 8, 10, 12 or 16 bit.")] = None,
+    dither: Annotated[bool, typer.Option("--dither", help="Round what a step changed with fine noise.")] = False,
+    coding: Annotated[
+        str, typer.Option(help=f"Coding of a video: {', '.join(CODINGS)}; without it by the ending.")
+    ] = "",
+    quality: Annotated[str, typer.Option(help="Of H.264, H.265 and AV1: finest, fine or small.")] = "fine",
+    overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace an output of that name.")] = False,
+    queue: Annotated[bool, typer.Option("--queue", help="Put it in the queue instead of writing it now.")] = False,
+    as_json: Annotated[bool, typer.Option("--json", help="The proof as JSON on stdout.")] = False,
+) -> None:
+    """Write a reel of JOB with the treatment, shots and verdicts that the job holds; the job keeps the proof."""
+    if sound not in SOUND:
+        raise UsageError(f"“{sound}” is nothing that can be done with the sound.", f"Give {', '.join(SOUND)}.")
+    if quality not in QUALITIES:
+        raise UsageError(f"“{quality}” is no quality.", f"Give {', '.join(QUALITIES)}.")
+    chosen = _range(frames)
+    order = order_of(
+        job.absolute(), reel - 1, output.absolute(), first=chosen.start, stop=chosen.stop,
+        evidence=str(evidence.absolute()) if evidence else "", ledger=str(ledger.absolute()) if ledger else "",
+        overwrite=overwrite, sound=SOUND[sound], bits=bits, dither=dither, coding=coding, quality=quality,
+    )  # fmt: skip
+    if queue:
+        number = user_queue().add(order)
+        console.say(f"Order {number}: {output}. “grevin queue --run” works off what waits.")
+        return
+    with console.progress() as progress:
+        proof = carry_out(order, progress, user_ready_frames())
+    if as_json:
+        console.say_json(proof.data())
+        return
+    console.say(f"{output}: {proof.sentence()}")
+    for line in proof.notes:
+        console.say(line)
+
+
+def _range(text: str | None) -> range:
+    return parse_range(text, MOST_FRAMES) if text else range(0)
+
+
+MOST_FRAMES = 1 << 31  # the reel itself says later whether it has them
+
+
+def queue(
+    go: Annotated[bool, typer.Option("--run", help="Work off what waits, one after the other.")] = False,
+    remove: Annotated[int | None, typer.Option(help="Forget the order of this number.")] = None,
+    first: Annotated[int | None, typer.Option(help="Work off the order of this number before the others.")] = None,
+    again: Annotated[int | None, typer.Option(help="Let an order that failed or is held wait again.")] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="The queue as JSON on stdout.")] = False,
+) -> None:
+    """Show what is ordered; work it off without a window; change its order."""
+    orders = user_queue()
+    known = {one.id for one in orders.orders()}
+    for number in (remove, first, again):
+        if number is not None and number not in known:
+            raise UsageError(f"There is no order {number}.", "“grevin queue” lists them.")
+    if remove is not None:
+        orders.remove(remove)
+    if first is not None:
+        orders.first(first)
+    if again is not None:
+        orders.put(again, "waiting")
+    failed = _work_off(orders) if go else 0
+    _show(orders.orders(), as_json)
+    if failed:
+        raise typer.Exit(ExitStatus.FAULT)
+
+
+def _work_off(orders: Queue) -> int:
+    """Carry out what waits; how many failed."""
+    failed = 0
+    while (queued := orders.take()) is not None:
+        try:
+            with console.progress() as progress:
+                orders.follow(queued.id, progress)
+                proof = carry_out(queued.order, progress, user_ready_frames())
+            orders.put(queued.id, "done", proof.sentence())
+        except CancelledError:
+            orders.put(queued.id, "waiting")  # it goes on when the queue is worked off again
+            raise
+        except GrevinError as fault:
+            failed += 1
+            orders.put(queued.id, "failed", str(fault))
+            console.note(f"Order {queued.id}: {fault}")
+    return failed
+
+
+def _show(orders: list[Queued], as_json: bool) -> None:
+    if as_json:
+        console.say_json({"format": "grevin-queue", "version": 1, "orders": [_plain(one) for one in orders]})
+        return
+    for one in orders:
+        words = f": {one.words}" if one.words else ""
+        console.say(f"{one.id}  {one.state}  {_name(one)}{words}")
+    if not orders:
+        console.say("The queue is empty.")
+
+
+def _plain(one: Queued) -> dict[str, object]:
+    return {
+        "id": one.id, "state": one.state, "output": _name(one), "done": one.done, "total": one.total,
+        "words": one.words,
+    }  # fmt: skip
+
+
+def _name(one: Queued) -> str:
+    try:
+        order: Order = one.order
+    except UsageError:
+        return "of another version of Grevin"
+    return order.output

@@ -1,0 +1,120 @@
+"""An order: one thing to write from a job, with the treatment as it was when it was ordered."""
+
+from __future__ import annotations
+
+from contextlib import closing
+from pathlib import Path
+from typing import Any
+
+import pydantic
+from pydantic import BaseModel, ConfigDict
+
+from grevin.core.errors import JobFileError, UsageError
+from grevin.core.job.document import Reel
+from grevin.core.job.job_file import JobFile
+from grevin.core.job.measured import MeasuredFile
+from grevin.core.job.opening import open_entry
+from grevin.core.media.codings import Quality
+from grevin.core.progress import Progress
+from grevin.core.render.proof import Proof
+from grevin.core.render.ready import ReadyFrames
+from grevin.core.render.run import RunRequest, Sound, run
+from grevin.core.treatment.verdicts import Verdict, Verdicts
+
+
+class Order(BaseModel):
+    """One thing to write. What is done to the job later has no say in it.
+
+    Attributes:
+        job: path of the job file, in which the proof is kept.
+        reel: what the job said of the reel.
+        verdicts: what a person had said on places of it.
+        output: file or sequence pattern.
+        first, stop: frames of the reel; 0 and 0 for those between its trims.
+        evidence: folder for evidence pictures, "" for none.
+        ledger: file for the ledger, "" for none.
+        overwrite, sound, bits, dither, coding, quality: as in `RunRequest`.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    job: str
+    reel: Reel
+    verdicts: tuple[Verdict, ...] = ()
+    output: str
+    first: int = 0
+    stop: int = 0
+    evidence: str = ""
+    ledger: str = ""
+    overwrite: bool = False
+    sound: Sound = "where it fits"
+    bits: int | None = None
+    dither: bool = False
+    coding: str = ""
+    quality: Quality = "fine"
+
+    @classmethod
+    def read(cls, text: str) -> Order:
+        """One that was kept.
+
+        Raises:
+            UsageError: if it cannot be understood; a later version may have made it.
+        """
+        try:
+            return cls.model_validate_json(text)
+        except pydantic.ValidationError as fault:
+            raise UsageError(f"The order cannot be read ({fault.errors()[0]['msg']}).", "Order it anew.") from fault
+
+    def frames(self, kept: range) -> range:
+        """The frames that are written; `kept` are those between the trims."""
+        return range(self.first, self.stop) if self.stop > self.first else kept
+
+    def request(self, kept: range) -> RunRequest:
+        """What is to be made; `kept` are the frames between the trims."""
+        frames = self.frames(kept)
+        return RunRequest(
+            Path(self.output), frames, Path(self.evidence) if self.evidence else None,
+            Path(self.ledger) if self.ledger else None, self.overwrite, Verdicts(self.verdicts), self.sound, self.bits,
+            self.dither, self.coding, self.quality,
+        )  # fmt: skip
+
+
+def order_of(job: Path, reel: int, output: Path, **wanted: Any) -> Order:
+    """An order for a reel of a job as it is now.
+
+    Args:
+        job: the job file.
+        reel: place of the reel in it, from 0.
+        output: file or pattern.
+        wanted: as in `Order`.
+
+    Raises:
+        JobFileError: if the job cannot be read or has no such reel.
+    """
+    with closing(JobFile.open(job)) as job_file:
+        reels = job_file.document.reels
+        if not 0 <= reel < len(reels):
+            raise JobFileError(f"{job.name} has no reel {reel + 1}: it has {len(reels)}.", "Give another number.")
+        words = tuple(job_file.verdicts(reels[reel].id))
+    return Order(job=str(job), reel=reels[reel], verdicts=words, output=str(output), **wanted)
+
+
+def carry_out(order: Order, progress: Progress, ready: ReadyFrames | None = None) -> Proof:
+    """Write what was ordered and keep its proof in the job.
+
+    Raises:
+        GrevinError: of the kind that fits what went wrong; `CancelledError` if asked to stop.
+    """
+    job = Path(order.job)
+    JobFile.open(job).close()  # where the proof will be kept: it has to be there
+    with closing(open_entry(order.reel, job, progress, patient=True)) as reel:
+        frames = order.frames(reel.kept)
+        if frames.stop > len(reel):
+            raise UsageError(
+                f"{order.reel.title} has frames 0 to {len(reel) - 1}, not to {frames.stop - 1}.",
+                "Choose frames that it has.",
+            )
+        proof = run(reel, order.reel.plan(), order.request(reel.kept), progress, MeasuredFile(job), ready)
+    JobFile.record_run(job, order.reel.id, proof.data(), proof.rows)
+    proof.rows.close()
+    return proof
