@@ -29,6 +29,7 @@ MILLISECOND = Fraction(1, 1000)  # Matroska's usual time unit (RFC 9559, Timesta
 _FIELD_ORDER_TAGS = {"progressive": 1, "top_first": 2, "bottom_first": 3}
 _FIELD_WORDS = {"top_first": "tff", "bottom_first": "bff"}  # of the filter `setfield`
 CODED_AS_FIELDS = 0x40000 | 0x20000000  # AV_CODEC_FLAG_INTERLACED_DCT and _ME of FFmpeg
+os.environ.setdefault("SVT_LOG", "1")  # errors alone: the AV1 encoder talks on stderr
 CONTAINERS = {".mkv": "matroska", ".mov": "mov", ".mp4": "mp4"}
 CONTAINER_OPTIONS = {".mov": {"movflags": "+faststart+write_colr"}, ".mp4": {"movflags": "+faststart+write_colr"}}
 

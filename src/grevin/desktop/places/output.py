@@ -1,45 +1,40 @@
-"""Output: what is to be written, its progress, and the proof of what was written."""
+"""Output: what is to be written with a picture of it, the queue, and the proof of what was written."""
 
 from __future__ import annotations
 
 from datetime import datetime
 from pathlib import Path
-from typing import get_args
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
-    QFormLayout,
     QFrame,
     QHBoxLayout,
     QLabel,
-    QLineEdit,
     QProgressBar,
     QPushButton,
     QScrollArea,
-    QSpinBox,
+    QTabWidget,
     QVBoxLayout,
     QWidget,
 )  # fmt: skip
 
 from grevin.core.errors import CancelledError
-from grevin.core.job.job_file import JobFile
-from grevin.core.job.measured import MeasuredFile
-from grevin.core.picture.depth import DEPTHS
+from grevin.core.job.document import reel_stem
+from grevin.core.job.orders import Order, carry_out
+from grevin.core.job.queue import Queued, user_queue
+from grevin.core.picture.format import PictureFormat
 from grevin.core.progress import Progress, ProgressReport
 from grevin.core.render.proof import Proof
-from grevin.core.render.run import RunRequest, Sound, run
-from grevin.desktop.dialogs import files
+from grevin.core.render.ready import user_ready_frames
+from grevin.desktop.places.output_form import OutputForm
+from grevin.desktop.places.output_picture import OutputLooks, OutputPicture
+from grevin.desktop.places.output_queue import QueueList
 from grevin.desktop.session import Session
-from grevin.desktop.texts import tr
+from grevin.desktop.texts import tr, tr_count
 from grevin.desktop.work.workers import Task
 
-VERSIONS = (
-    ("Archive master: FFV1 in Matroska, source's own chroma and depth", "{stem}-treated.mkv"),
-    ("TIFF sequence", "{stem}-treated/{stem}.%06d.tif"),
-    ("PNG sequence", "{stem}-treated/{stem}.%06d.png"),
-)
+FORM_PX = 430
+LOOK_AGAIN_MS = 1000  # at the queue, which others may change
 
 
 class Output(QWidget):
@@ -53,123 +48,116 @@ class Output(QWidget):
         super().__init__(parent)
         self._session = session
         self._task: Task | None = None
+        self._running: Queued | None = None
+        self._mine: set[int] = set()  # orders that this window works off
+        self._ends: str = ""  # what becomes of the running order when it is stopped
         self._kept = range(0)
-        self.version = QComboBox()
-        self.path = QLineEdit()
-        self.first = QSpinBox()
-        self.last = QSpinBox()
-        self.evidence = QCheckBox(tr("Evidence pictures beside it"))
-        self.ledger = QCheckBox(tr("Ledger (CSV) beside it"))
-        self.overwrite = QCheckBox(tr("Overwrite existing files"))
+        self._queue = user_queue()
+        form = self._form = OutputForm()
+        self.version, self.quality, self.path = form.version, form.quality, form.path
+        self.first, self.last, self.sound, self.bits = form.first, form.last, form.sound, form.bits
+        self.dither, self.evidence, self.ledger, self.overwrite = (
+            form.dither,
+            form.evidence,
+            form.ledger,
+            form.overwrite,
+        )
         self.write = QPushButton(tr("Write"))
         self.cancel = QPushButton(tr("Cancel"))
-        self.sound = QComboBox()
-        for sound in get_args(Sound):
-            self.sound.addItem(tr(sound), sound)
-        self.sound.setToolTip(
-            tr(
-                "Sound is carried over untouched where the picture plays as long as before. Where it does not: "
-                "padded keeps its speed, with silence or a cut at its end; re-timed plays it at another speed, its "
-                "pitch with it."
-            )
-        )
-        self.bits = QComboBox()
-        self.bits.addItem(tr("as the material"), None)
-        for bits in DEPTHS:
-            self.bits.addItem(tr("{0} bit", bits), bits)
-        self.bits.setToolTip(
-            tr(
-                "More bits keep what a step that changes whole pictures made between two code values; samples that "
-                "nothing changed keep their values."
-            )
-        )
-        self.dither = QCheckBox(tr("Dither"))
-        self.dither.setToolTip(tr("Round what a step changed with fine noise, so that soft gradients show no steps."))
         self.bar = QProgressBar()
         self.result = QLabel()
+        self.picture = OutputPicture()
+        self.queue = QueueList(self._queue)
+        self._looks = OutputLooks(self)
         self._runs = QVBoxLayout()
+        for name in ("write", "cancel", "result"):
+            getattr(self, name).setObjectName(f"output_{name}")
         self._lay_out()
+        self._connect()
+
+    def _connect(self) -> None:
         self.version.currentIndexChanged.connect(self._suggest)
         self.write.clicked.connect(self.start)
         self.cancel.clicked.connect(self.stop_writing)
-        session.reel_opened.connect(self._show_reel)
-        session.declared_changed.connect(self._follow_trims)
+        self.queue.wanted.connect(self._work_off)
+        self.queue.held.connect(self._hold)
+        self._looks.pictured.connect(self._show_picture)
+        self._looks.counted.connect(self._kept_words.setText)
+        self._looks.failed.connect(lambda fault: self.picture.show_words(str(fault)))
+        self._session.reel_opened.connect(self._show_reel)
+        self._session.declared_changed.connect(self._follow_trims)
+        self._again = QTimer(self, interval=LOOK_AGAIN_MS)
+        self._again.timeout.connect(self.queue.show_orders)
 
     def _lay_out(self) -> None:
-        for label, _ in VERSIONS:
-            self.version.addItem(tr(label))
-        for name in (
-            "version",
-            "path",
-            "first",
-            "last",
-            "sound",
-            "bits",
-            "dither",
-            "evidence",
-            "ledger",
-            "overwrite",
-            "write",
-            "cancel",
-            "result",
-        ):
-            getattr(self, name).setObjectName(f"output_{name}")
-        form = QFormLayout()
-        form.setLabelAlignment(Qt.AlignmentFlag.AlignRight)
-        form.addRow(tr("Version"), self.version)
-        row = QHBoxLayout()
-        row.addWidget(self.path, 1)
-        browse = QPushButton(tr("Choose …"))
-        browse.clicked.connect(self._browse)
-        row.addWidget(browse)
-        form.addRow(tr("Write to"), row)
-        frames = QHBoxLayout()
-        frames.addWidget(self.first)
-        frames.addWidget(QLabel(tr("to")))
-        frames.addWidget(self.last)
-        frames.addStretch(1)
-        form.addRow(tr("Frames"), frames)
-        form.addRow(tr("Sound"), self.sound)
-        depth = QHBoxLayout()
-        depth.addWidget(self.bits)
-        depth.addWidget(self.dither)
-        depth.addStretch(1)
-        form.addRow(tr("Depth"), depth)
-        for box in (self.evidence, self.ledger, self.overwrite):
-            form.addRow("", box)
+        left = QWidget()
+        left.setFixedWidth(FORM_PX)
+        column = QVBoxLayout(left)
+        column.setContentsMargins(0, 0, 0, 0)
+        self._treated = QLabel()
+        self._treated.setProperty("title", True)
+        self._treated.setWordWrap(True)
+        column.addWidget(self._treated)
+        column.addSpacing(6)
+        column.addWidget(self._form)
         self.write.setProperty("strong", True)
+        self.write.setMinimumWidth(140)
         self.write.setToolTip(
             tr("Written under a temporary name, read back, then renamed. The source is never written to.")
         )
         self.cancel.hide()
         self.bar.hide()
         buttons = QHBoxLayout()
-        self.write.setMinimumWidth(140)
-        buttons.addWidget(self.write)
-        buttons.addWidget(self.cancel)
+        for part in (self.write, self.cancel):
+            buttons.addWidget(part)
         buttons.addWidget(self.bar, 1)
         buttons.addStretch(0)
-        form.addRow("", buttons)
+        column.addSpacing(6)
+        column.addLayout(buttons)
         self.result.setWordWrap(True)
         self.result.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        form.addRow("", self.result)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(24, 18, 24, 12)
-        self._treated = QLabel()
-        self._treated.setProperty("title", True)
-        layout.addWidget(self._treated)
-        layout.addLayout(form)
-        heading = QLabel(tr("Written from this job, with proof"))
-        heading.setProperty("title", True)
-        layout.addSpacing(10)
-        layout.addWidget(heading)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
+        column.addWidget(self.result)
+        column.addStretch(1)
+        column.addLayout(self._kept_row())
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(18, 14, 18, 10)
+        layout.setSpacing(16)
+        layout.addWidget(left)
+        layout.addLayout(self._right(), 1)
+
+    def _kept_row(self) -> QHBoxLayout:
+        self._kept_words = QLabel()
+        self._kept_words.setProperty("quiet", True)
+        self._kept_words.setWordWrap(True)
+        forget = QPushButton(tr("Forget them"))
+        forget.setObjectName("output_forget")
+        forget.setToolTip(tr("Treated frames that are kept on disk: a run that was stopped goes on with them."))
+        forget.clicked.connect(self._looks.forget)
+        row = QHBoxLayout()
+        row.addWidget(self._kept_words, 1)
+        row.addWidget(forget)
+        return row
+
+    def _right(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        self._caption = QLabel()
+        self._caption.setProperty("quiet", True)
+        column.addWidget(self.picture, 1)
+        column.addWidget(self._caption)
+        self._runs.setAlignment(Qt.AlignmentFlag.AlignTop)
         inner = QWidget()
         inner.setLayout(self._runs)
-        self._runs.setAlignment(Qt.AlignmentFlag.AlignTop)
-        scroll.setWidget(inner)
-        layout.addWidget(scroll, 1)
+        proofs = QScrollArea()
+        proofs.setWidgetResizable(True)
+        proofs.setWidget(inner)
+        self._tabs = QTabWidget()
+        self._tabs.setObjectName("output_lists")
+        self._tabs.setAccessibleName(tr("Queue and proofs"))
+        self._tabs.addTab(self.queue, tr("Queue"))
+        self._tabs.addTab(proofs, tr("Written from this job, with proof"))
+        self._tabs.setFixedHeight(250)
+        column.addWidget(self._tabs)
+        return column
 
     def _show_reel(self) -> None:
         self.show_length()
@@ -179,6 +167,10 @@ class Output(QWidget):
         self._suggest()
         self.show_facts()
         self.show_runs()
+        waiting = sum(one.state == "waiting" for one in self._queue.orders())
+        if waiting and self._task is None:
+            words = tr_count("{0} order waits in the queue.", "{0} orders wait in the queue.", waiting)
+            self.result.setText(words + " " + tr("“Work off what waits” goes on with it."))
 
     def _follow_trims(self) -> None:
         """Other trims: all that is kept is written, until another range is chosen."""
@@ -198,15 +190,13 @@ class Output(QWidget):
             self.last.setValue(self._session.kept.stop - 1)
 
     def _suggest(self) -> None:
-        reels = self._session.document.reels
-        if reels:
-            source = Path(reels[self._session.reel_index].path)
-            pattern = VERSIONS[self.version.currentIndex()][1]
-            stem = (source.stem if source.suffix else source.name).split("%")[0].rstrip("._-") or "reel"
-            self.path.setText(str(source.parent / pattern.format(stem=stem)))
+        entry = self._session.entry
+        if entry is not None:
+            source = Path(entry.path)
+            self._form.suggest(source.parent, reel_stem(source) or "reel")
 
     def show_facts(self) -> None:
-        """Say what would be written."""
+        """Say and show what would be written."""
         treatments = self._session.plan.treatments()
         steps = dict.fromkeys(step.step for one in treatments for step in one.steps if step.enabled)
         words = "treated: " + ", ".join(steps) if steps else "not treated: this would be a plain copy"
@@ -214,6 +204,24 @@ class Output(QWidget):
         chain = self._session.chain
         fmt = chain.size_format.describe() if chain is not None else ""
         self._treated.setText(f"{fmt}, {words}")
+        self.queue.show_orders()
+        if chain is not None and self.isVisible():
+            self.picture.show_words(tr("Making the picture …"))
+            self._looks.ask(chain, self._session.place.frame)
+
+    def showEvent(self, event: object) -> None:
+        self._again.start()
+        self.show_facts()
+
+    def hideEvent(self, event: object) -> None:
+        self._again.stop()
+
+    def _show_picture(self, screen: object, fmt: PictureFormat) -> None:
+        self.picture.show_picture(screen, fmt)
+        wide, high = fmt.display_size
+        words = tr("Frame {0} as it will be written", self._session.place.frame)
+        shown = tr("shown {0:.0f} x {1:.0f}", wide, high)
+        self._caption.setText(f"{words}: {fmt.describe()}, {shown}")
 
     def show_runs(self) -> None:
         """List the proofs that the job holds."""
@@ -229,45 +237,55 @@ class Output(QWidget):
             empty.setProperty("quiet", True)
             self._runs.addWidget(empty)
 
-    def _browse(self) -> None:
-        path = files.ask_save(self, "output", tr("Write to"), proposed=self.path.text())
-        if path is not None:
-            self.path.setText(str(path))
-
     @property
     def writing(self) -> bool:
         """Whether something is being written."""
         return self._task is not None
 
+    @property
+    def busy(self) -> bool:
+        """Whether something is being written or made to be shown."""
+        return self.writing or self._looks.busy
+
     def start(self) -> None:
-        """Write what the form says."""
-        reel, plan, entry = self._session.reel, self._session.plan, self._session.entry
-        if reel is None or entry is None or self._session.job_file is None or self._task is not None:
+        """Order what the form says; written at once, or when what is being written is done."""
+        entry, job = self._session.entry, self._session.job_file
+        if entry is None or job is None:
             return
-        job_path, reel_id = self._session.job_file.path, entry.id
-        output = Path(self.path.text()).expanduser()
-        stem = output.stem.split("%")[0].rstrip("._")
-        request = RunRequest(
-            output,
-            range(self.first.value(), self.last.value() + 1),
-            output.parent / f"{stem}-evidence" if self.evidence.isChecked() else None,
-            output.parent / f"{stem}-ledger.csv" if self.ledger.isChecked() else None,
-            self.overwrite.isChecked(),
-            self._session.verdicts,
-            self.sound.currentData(),
-            self.bits.currentData(),
-            self.dither.isChecked(),
-        )
-        if not request.frames:
+        if self.last.value() < self.first.value():
             self.result.setText(tr("The last frame lies before the first: choose a run of frames."))
+            return
+        order = Order(
+            job=str(job.path), reel=entry, verdicts=tuple(self._session.verdicts),
+            output=str(Path(self.path.text()).expanduser()), **self._form.wanted(),
+        )  # fmt: skip
+        self._mine.add(self._queue.add(order))
+        if self._task is not None:
+            self.result.setText(tr("Ordered: it is written when its turn comes."))
+        self._next()
+
+    def _work_off(self) -> None:
+        """Write all that waits, whoever ordered it."""
+        self._mine |= {one.id for one in self._queue.orders() if one.state == "waiting"}
+        self._next()
+
+    def _next(self) -> None:
+        """Begin the next order of this window's, if nothing is being written."""
+        waiting = [one.id for one in self._queue.orders() if one.state == "waiting" and one.id in self._mine]
+        if self._task is None and waiting:
+            self._begin(waiting[0])
+        self.queue.show_orders()
+
+    def _begin(self, number: int) -> None:
+        queued = self._queue.take(number)
+        if queued is None:
             return
 
         def work(progress: Progress) -> Proof:
-            proof = run(reel, plan, request, progress, MeasuredFile(job_path))
-            JobFile.record_run(job_path, reel_id, proof.data(), proof.rows)
-            proof.rows.close()
-            return proof
+            self._queue.follow(queued.id, progress)
+            return carry_out(queued.order, progress, user_ready_frames())
 
+        self._running, self._ends = queued, ""
         self._task = Task(work, "write", self)
         self._task.progressed.connect(self._show_progress)
         self._task.done.connect(self._finish)
@@ -277,19 +295,32 @@ class Output(QWidget):
         self._task.start()
 
     def stop_writing(self) -> None:
-        """Ask the run to stop."""
+        """Ask the run to stop, and forget its order."""
         if self._task is not None:
+            self._ends = "gone"
             self._task.cancel()
 
+    def _hold(self, number: int) -> None:
+        """Stop the run for now."""
+        if self._task is not None and self._running is not None and self._running.id == number:
+            self._ends = "held"
+            self._task.cancel()
+        else:
+            self.told.emit(tr("Another window or command is at that order."))
+
     def stop(self) -> None:
-        """Stop and wait, before the window closes."""
+        """Stop and wait, before the window closes; the order waits until somebody works off the queue."""
+        self._again.stop()
+        self._looks.stop()
         if self._task is not None:
             self._task.cancel()
             self._task.wait()
             self._task = None
+            assert self._running is not None
+            self._queue.put(self._running.id, "waiting")
 
     def _show_running(self, running: bool) -> None:
-        self.write.setEnabled(not running)
+        self.write.setText(tr("Put in the queue") if running else tr("Write"))
         self.cancel.setVisible(running)
         self.bar.setVisible(running)
 
@@ -301,21 +332,36 @@ class Output(QWidget):
         self.bar.setFormat(f"{report.message} {report.done}/{report.total}{rest}")
 
     def _finish(self, proof: Proof) -> None:
-        self._task = None
-        self._show_running(False)
+        self._end("done", proof.sentence())
         self.result.setText(tr("Proved. ") + " ".join((proof.sentence(), *proof.notes)))
         self.show_runs()
         self.told.emit(tr("{0} is written and proved.", Path(proof.output).name))
         self.written.emit()
+        self._next()
 
     def _fail(self, fault: Exception) -> None:
-        self._task = None
-        self._show_running(False)
-        if isinstance(fault, CancelledError):
-            self.result.setText(tr("Cancelled; nothing was left behind."))
-        else:
+        if not isinstance(fault, CancelledError):
+            self._end("failed", str(fault))
             self.result.setText(tr("Not written."))
             self.faulted.emit(fault)
+        elif self._ends == "held":
+            self._end("held")
+            self.result.setText(tr("Held; what was made is kept, and it goes on from there."))
+        else:
+            running = self._running
+            self._end("held")
+            if running is not None:
+                self._queue.remove(running.id)
+            self.result.setText(tr("Cancelled; nothing was left behind."))
+        self._next()
+
+    def _end(self, state: str, words: str = "") -> None:
+        """The running order has come to an end."""
+        if self._running is not None:
+            self._queue.put(self._running.id, state, words)  # type: ignore[arg-type]
+        self._task = self._running = None
+        self._show_running(False)
+        self.queue.show_orders()
 
 
 def local_time(moment: str) -> str:

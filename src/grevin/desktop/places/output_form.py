@@ -1,0 +1,151 @@
+"""What is to be written: the form of the place Output."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import get_args
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QSpinBox,
+    QWidget,
+)  # fmt: skip
+
+from grevin.core.media.codings import QUALITIES
+from grevin.core.picture.depth import DEPTHS
+from grevin.core.render.run import Sound
+from grevin.core.render.versions import VERSIONS, Version
+from grevin.desktop.dialogs import files
+from grevin.desktop.texts import tr
+
+NAMED = (
+    "version", "quality", "path", "first", "last", "sound", "bits", "dither", "evidence", "ledger", "overwrite",
+)  # fmt: skip
+QUALITY_WORDS = {
+    "finest": "finest: no loss to be seen, large", "fine": "fine: hardly any loss", "small": "small: for a quick look",
+}  # fmt: skip
+
+
+class OutputForm(QWidget):
+    """Version, place, frames, sound, depth."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.version = QComboBox()
+        self.quality = QComboBox()
+        self.path = QLineEdit()
+        self.first = QSpinBox()
+        self.last = QSpinBox()
+        self.sound = QComboBox()
+        self.bits = QComboBox()
+        self.dither = QCheckBox(tr("Dither"))
+        self.evidence = QCheckBox(tr("Evidence pictures beside it"))
+        self.ledger = QCheckBox(tr("Ledger (CSV) beside it"))
+        self.overwrite = QCheckBox(tr("Overwrite existing files"))
+        for name in NAMED:
+            getattr(self, name).setObjectName(f"output_{name}")
+        self._fill()
+        self._lay_out()
+        self.version.currentIndexChanged.connect(self._show_what_applies)
+        self._show_what_applies()
+
+    def _fill(self) -> None:
+        for version in VERSIONS:
+            self.version.addItem(tr(version.label), version)
+        for quality in QUALITIES:
+            self.quality.addItem(tr(QUALITY_WORDS[quality]), quality)
+        self.quality.setCurrentIndex(QUALITIES.index("fine"))
+        for sound in get_args(Sound):
+            self.sound.addItem(tr(sound), sound)
+        self.sound.setToolTip(
+            tr(
+                "Sound is carried over untouched where the picture plays as long as before. Where it does not: "
+                "padded keeps its speed, with silence or a cut at its end; re-timed plays it at another speed, its "
+                "pitch with it."
+            )
+        )
+        self.bits.addItem(tr("as the material"), None)
+        for bits in DEPTHS:
+            self.bits.addItem(tr("{0} bit", bits), bits)
+        self.bits.setToolTip(
+            tr(
+                "More bits keep what a step that changes whole pictures made between two code values; samples that "
+                "nothing changed keep their values."
+            )
+        )
+        self.dither.setToolTip(tr("Round what a step changed with fine noise, so that soft gradients show no steps."))
+        for box in (self.version, self.quality, self.sound):
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+
+    def _lay_out(self) -> None:
+        form = self._form = QFormLayout(self)
+        form.setContentsMargins(0, 0, 0, 0)
+        form.setLabelAlignment(Qt.AlignmentFlag.AlignRight)
+        form.addRow(tr("Version"), self.version)
+        form.addRow(tr("Quality"), self.quality)
+        browse = QPushButton(tr("Choose …"))
+        browse.clicked.connect(self._browse)
+        form.addRow(tr("Write to"), _row(self.path, browse))
+        form.addRow(tr("Frames"), _row(self.first, QLabel(tr("to")), self.last, None))
+        form.addRow(tr("Sound"), self.sound)
+        self._depth = _row(self.bits, self.dither, None)
+        form.addRow(tr("Depth"), self._depth)
+        for box in (self.evidence, self.ledger, self.overwrite):
+            form.addRow("", box)
+
+    @property
+    def chosen(self) -> Version:
+        """The version that is chosen."""
+        version: Version = self.version.currentData()
+        return version
+
+    def _show_what_applies(self) -> None:
+        coding = self.chosen.coding
+        form = self._form
+        form.setRowVisible(self.quality, coding is not None and bool(coding.qualities))
+        form.setRowVisible(self._depth, coding is None or coding.lossless)
+        form.setRowVisible(self.sound, coding is not None)
+
+    def _browse(self) -> None:
+        path = files.ask_save(self, "output", tr("Write to"), proposed=self.path.text())
+        if path is not None:
+            self.path.setText(str(path))
+
+    def suggest(self, folder: Path, stem: str) -> None:
+        """A name for the version that is chosen."""
+        self.path.setText(str(self.chosen.path(folder, stem)))
+        self.path.setToolTip(self.path.text())
+
+    def wanted(self) -> dict[str, object]:
+        """What the form says, as an order has it, but for the output itself."""
+        output = Path(self.path.text()).expanduser()
+        stem = output.stem.split("%")[0].rstrip("._")
+        coding = self.chosen.coding
+        return {
+            "first": self.first.value(), "stop": self.last.value() + 1,
+            "evidence": str(output.parent / f"{stem}-evidence") if self.evidence.isChecked() else "",
+            "ledger": str(output.parent / f"{stem}-ledger.csv") if self.ledger.isChecked() else "",
+            "overwrite": self.overwrite.isChecked(), "sound": self.sound.currentData(),
+            "bits": self.bits.currentData(), "dither": self.dither.isChecked(),
+            "coding": coding.id if coding is not None else "", "quality": self.quality.currentData(),
+        }  # fmt: skip
+
+
+def _row(*parts: QWidget | None) -> QWidget:
+    """Widgets side by side; None for what gives way. The first alone grows where nothing gives way."""
+    row = QWidget()
+    layout = QHBoxLayout(row)
+    layout.setContentsMargins(0, 0, 0, 0)
+    for place, part in enumerate(parts):
+        if part is None:
+            layout.addStretch(1)
+        else:
+            layout.addWidget(part, 1 if place == 0 and None not in parts else 0)
+    return row

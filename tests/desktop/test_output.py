@@ -1,0 +1,149 @@
+"""Output: versions, a picture of what will be written, the queue and what can be done about it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QPushButton
+from pytestqt.qtbot import QtBot
+
+from grevin.core.media.opening import open_reel
+from grevin.core.picture.format import PictureFormat
+from grevin.desktop.window import Window
+from tests.conftest import FORMATS, random_frame, write_video
+from tests.desktop.conftest import WAIT_MS, settle
+
+Opener = Callable[[Path | None], Window]
+LEFT = Qt.MouseButton.LeftButton
+
+
+def choose(window: Window, version: str) -> None:
+    box = window.output.version
+    box.setCurrentIndex(next(place for place in range(box.count()) if box.itemData(place).id == version))
+
+
+def written(qtbot: QtBot, window: Window) -> None:
+    qtbot.waitUntil(lambda: not window.output.writing, timeout=WAIT_MS)
+
+
+def states(window: Window) -> list[str]:
+    return [one.state for one in window.output._queue.orders()]
+
+
+def test_a_version_asks_for_what_concerns_it_alone(qtbot: QtBot, window: Window, tmp_path: Path) -> None:
+    qtbot.keyClick(window, Qt.Key.Key_F5)
+    output = window.output
+    assert [output.path.text(), output.bits.isVisible(), output.quality.isVisible()] == [
+        str(tmp_path / "dirty-treated.mkv"), True, False,
+    ]  # fmt: skip
+    choose(window, "h264")
+    assert [output.path.text(), output.bits.isVisible(), output.quality.isVisible()] == [
+        str(tmp_path / "dirty-treated.mp4"), False, True,
+    ]  # fmt: skip
+    choose(window, "prores-422-hq")
+    assert output.path.text().endswith("dirty-treated-prores-422-hq.mov")
+    assert not output.quality.isVisible()
+    choose(window, "png")
+    assert output.path.text() == str(tmp_path / "dirty-treated" / "dirty.%06d.png")
+    assert not output.sound.isVisible()
+
+
+def test_an_access_copy_is_written_and_its_loss_told(qtbot: QtBot, window: Window, tmp_path: Path) -> None:
+    window.session.add_step("dirt")
+    settle(qtbot, window)
+    qtbot.keyClick(window, Qt.Key.Key_F5)
+    choose(window, "h264")
+    window.output.quality.setCurrentIndex(2)
+    qtbot.mouseClick(window.output.write, LEFT)
+    written(qtbot, window)
+    assert "H.264 costs some of every picture" in window.output.result.text()
+    assert len(open_reel(tmp_path / "dirty-treated.mp4")) == 12
+    assert states(window) == ["done"]
+    (order,) = window.output._queue.orders()
+    assert order.order.quality == "small"
+
+
+def test_what_will_be_written_is_seen_in_its_own_shape(qtbot: QtBot, new_window: Opener, tmp_path: Path) -> None:
+    fmt = PictureFormat(96, 64, "yuv", 8, chroma="4:2:0")
+    window = new_window(write_video(tmp_path / "wide.mkv", [random_frame(fmt, n) for n in range(4)]))
+    window.session.declare(pixel_aspect="2:1")
+    settle(qtbot, window)
+    qtbot.keyClick(window, Qt.Key.Key_F5)
+    qtbot.waitUntil(lambda: window.output.picture.shown_size[0] > 0, timeout=WAIT_MS)
+    wide, high = window.output.picture.shown_size
+    assert wide / high == pytest.approx(3.0, rel=0.01)
+    assert "96x64 4:2:0 8 bit, shown 192 x 64" in window.output._caption.text()
+
+
+def test_orders_wait_for_each_other_are_held_and_go_on(qtbot: QtBot, new_window: Opener, tmp_path: Path) -> None:
+    source = write_video(tmp_path / "long.mkv", [random_frame(FORMATS[1], n % 5) for n in range(300)])
+    window = new_window(source)
+    window.session.add_step("dirt")
+    settle(qtbot, window)
+    qtbot.keyClick(window, Qt.Key.Key_F5)
+    output, queue = window.output, window.output.queue
+    for name in ("a.mkv", "b.mkv", "c.mkv"):
+        output.path.setText(str(tmp_path / name))
+        qtbot.mouseClick(output.write, LEFT)
+        output.last.setValue(9)
+    assert output.write.text() == "Put in the queue"
+    assert states(window) == ["running", "waiting", "waiting"]
+    queue.table.selectRow(2)
+    qtbot.mouseClick(queue.findChild(QPushButton, "queue_first"), LEFT)
+    assert [Path(one.order.output).name for one in output._queue.orders()] == ["c.mkv", "a.mkv", "b.mkv"]
+    qtbot.waitUntil(lambda: output.bar.value() > 8, timeout=WAIT_MS)
+    queue.table.selectRow(1)
+    qtbot.mouseClick(queue.hold, LEFT)
+    qtbot.waitUntil(lambda: states(window) == ["done", "held", "done"], timeout=WAIT_MS)
+    written(qtbot, window)
+    assert not (tmp_path / "a.mkv").exists()
+    assert len(open_reel(tmp_path / "c.mkv")) == 10
+    queue.show_orders()
+    queue.table.selectRow(1)
+    qtbot.mouseClick(queue.again, LEFT)
+    qtbot.mouseClick(queue.go_on, LEFT)
+    written(qtbot, window)
+    assert "frames were ready from before" in output.result.text()
+    assert len(open_reel(tmp_path / "a.mkv")) == 300
+    queue.show_orders()
+    for _ in range(3):
+        queue.table.selectRow(0)
+        qtbot.mouseClick(queue.remove, LEFT)
+    assert states(window) == []
+    assert queue.table.rowCount() == 0
+
+
+def test_an_order_outlives_its_window(qtbot: QtBot, new_window: Opener, tmp_path: Path) -> None:
+    source = write_video(tmp_path / "long.mkv", [random_frame(FORMATS[1], n % 5) for n in range(300)])
+    window = new_window(source)
+    window.session.add_step("dirt")
+    settle(qtbot, window)
+    job = window.session.job_file.path
+    window.output.path.setText(str(tmp_path / "a.mkv"))
+    window.output.start()
+    qtbot.waitUntil(lambda: window.output.bar.value() > 4, timeout=WAIT_MS)
+    window.close_now()
+    assert not list(tmp_path.glob("*a.*mkv"))
+    again = new_window(job)
+    assert "1 order waits in the queue" in again.output.result.text()
+    qtbot.keyClick(again, Qt.Key.Key_F5)
+    qtbot.mouseClick(again.output.queue.go_on, LEFT)
+    written(qtbot, again)
+    assert len(open_reel(tmp_path / "a.mkv")) == 300
+
+
+def test_kept_frames_are_told_and_forgotten(qtbot: QtBot, window: Window, tmp_path: Path) -> None:
+    window.session.add_step("dirt")
+    settle(qtbot, window)
+    qtbot.keyClick(window, Qt.Key.Key_F5)
+    qtbot.mouseClick(window.output.write, LEFT)
+    written(qtbot, window)
+    qtbot.keyClick(window, Qt.Key.Key_F4)
+    qtbot.keyClick(window, Qt.Key.Key_F5)
+    qtbot.waitUntil(lambda: "of treated frames are kept" in window.output._kept_words.text(), timeout=WAIT_MS)
+    assert not window.output._kept_words.text().startswith("0.0 MB")
+    qtbot.mouseClick(window.findChild(QPushButton, "output_forget"), LEFT)
+    qtbot.waitUntil(lambda: window.output._kept_words.text().startswith("0.0 MB"), timeout=WAIT_MS)
