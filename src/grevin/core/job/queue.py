@@ -133,6 +133,12 @@ class Queue:
         with self._changing() as database:
             database.execute("UPDATE orders SET state = ?, worker = 0, words = ? WHERE id = ?", (state, words, number))
 
+    def release(self, number: int) -> None:
+        """An order that was stopped waits again; one that is done stays so."""
+        with self._changing() as database:
+            query = "UPDATE orders SET state = 'waiting', worker = 0 WHERE id = ? AND state = 'running'"
+            database.execute(query, (number,))
+
     def first(self, number: int) -> None:
         """Work an order off before all others."""
         with self._changing() as database:

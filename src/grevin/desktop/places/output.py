@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 from grevin.core.errors import CancelledError
 from grevin.core.job.document import reel_stem
 from grevin.core.job.orders import Order, carry_out
-from grevin.core.job.queue import Queued, user_queue
+from grevin.core.job.queue import Queued, State, user_queue
 from grevin.core.picture.format import PictureFormat
 from grevin.core.progress import Progress, ProgressReport
 from grevin.core.render.proof import Proof
@@ -283,7 +283,9 @@ class Output(QWidget):
 
         def work(progress: Progress) -> Proof:
             self._queue.follow(queued.id, progress)
-            return carry_out(queued.order, progress, user_ready_frames())
+            proof = carry_out(queued.order, progress, user_ready_frames())
+            self._queue.put(queued.id, "done", proof.sentence())  # here: the window may be gone when it is told
+            return proof
 
         self._running, self._ends = queued, ""
         self._task = Task(work, "write", self)
@@ -315,9 +317,9 @@ class Output(QWidget):
         if self._task is not None:
             self._task.cancel()
             self._task.wait()
-            self._task = None
             assert self._running is not None
-            self._queue.put(self._running.id, "waiting")
+            self._queue.release(self._running.id)
+            self._end()
 
     def _show_running(self, running: bool) -> None:
         self.write.setText(tr("Put in the queue") if running else tr("Write"))
@@ -332,14 +334,19 @@ class Output(QWidget):
         self.bar.setFormat(f"{report.message} {report.done}/{report.total}{rest}")
 
     def _finish(self, proof: Proof) -> None:
-        self._end("done", proof.sentence())
+        if self._task is None:
+            return  # it was done at the very moment at which the window was closed
+        self._end()
         self.result.setText(tr("Proved. ") + " ".join((proof.sentence(), *proof.notes)))
         self.show_runs()
+        self.show_facts()
         self.told.emit(tr("{0} is written and proved.", Path(proof.output).name))
         self.written.emit()
         self._next()
 
     def _fail(self, fault: Exception) -> None:
+        if self._task is None:
+            return  # the window is being closed
         if not isinstance(fault, CancelledError):
             self._end("failed", str(fault))
             self.result.setText(tr("Not written."))
@@ -348,17 +355,16 @@ class Output(QWidget):
             self._end("held")
             self.result.setText(tr("Held; what was made is kept, and it goes on from there."))
         else:
-            running = self._running
-            self._end("held")
-            if running is not None:
-                self._queue.remove(running.id)
+            assert self._running is not None
+            self._queue.remove(self._running.id)
+            self._end()
             self.result.setText(tr("Cancelled; nothing was left behind."))
         self._next()
 
-    def _end(self, state: str, words: str = "") -> None:
-        """The running order has come to an end."""
-        if self._running is not None:
-            self._queue.put(self._running.id, state, words)  # type: ignore[arg-type]
+    def _end(self, state: State | None = None, words: str = "") -> None:
+        """The running order has come to an end; None where the queue knows."""
+        if self._running is not None and state is not None:
+            self._queue.put(self._running.id, state, words)
         self._task = self._running = None
         self._show_running(False)
         self.queue.show_orders()
