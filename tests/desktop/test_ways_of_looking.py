@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QComboBox, QDoubleSpinBox
 from pytestqt.qtbot import QtBot
 
 from grevin.core.measure.area import Box
+from grevin.core.treatment.families.local import LocalSource
 from grevin.desktop.measuring.sending import offers
 from grevin.desktop.style import look as style
 from grevin.desktop.window import Window
@@ -283,6 +284,26 @@ def test_treated_frames_are_made_ready_for_playing(qtbot: QtBot, treated: Window
     qtbot.waitUntil(lambda: all(chain.is_ready(1, frame) for frame in range(12)), timeout=WAIT_MS)
     qtbot.waitUntil(lambda: not treated.bench.readying.busy, timeout=WAIT_MS)
     assert "ready to be played" in treated.column._words(9)
+
+
+def test_what_was_made_ready_is_at_hand_when_the_job_is_opened_again(
+    qtbot: QtBot, treated: Window, new_window: Opener, monkeypatch: pytest.MonkeyPatch
+) -> None:  # fmt: skip
+    making = treated.session.making_at(1)
+    assert making is not None
+    qtbot.waitUntil(lambda: all(making.has(frame) for frame in range(12)), timeout=WAIT_MS)
+    settle(qtbot, treated)
+    right = [treated.session.chain.result.frame(frame).planes[0] for frame in range(12)]
+    job = treated.session.job_file.path
+    treated.close()
+    again = new_window(job)
+    monkeypatch.setattr(LocalSource, "_make", lambda *_: pytest.fail("made again"))
+    for frame in range(2, 12):
+        again.session.go(frame)
+        qtbot.waitUntil(lambda: again.bench.table.look is not None and again.bench.table.look.number == frame)  # noqa: B023
+        settle(qtbot, again)
+        assert np.array_equal(again.bench.table.look.frame.planes[0], right[frame])
+        assert "ready to be played" in again.column._words(frame)
 
 
 def test_neighbours_say_what_they_are(qtbot: QtBot, window: Window) -> None:

@@ -84,7 +84,14 @@ class ReelFacts(QObject):
         if treated is None:
             return False
         chain = treated.at(frame)
-        return view_point < len(chain.view_points) and chain.is_ready(view_point, frame)
+        if view_point >= len(chain.view_points):
+            return False
+        making = self._session.making_at(view_point)
+        return chain.is_ready(view_point, frame) or (
+            making is not None
+            and chain.is_studied(view_point, frame)
+            and making.has(chain.output_of(view_point, frame))
+        )
 
     def show_lanes(self, lanes: Lanes | None) -> None:
         """Other curves, or the same over more frames."""

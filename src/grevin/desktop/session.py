@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
@@ -20,6 +21,9 @@ from grevin.core.job.job_file import JobFile
 from grevin.core.job.measured import MeasuredFile
 from grevin.core.media.image_sequence import DEFAULT_RATE
 from grevin.core.media.video_file import VideoFile
+from grevin.core.picture.frame import Frame
+from grevin.core.render.making import Making
+from grevin.core.render.ready import user_ready_frames
 from grevin.core.steps.base import changes_time
 from grevin.core.steps.registry import step_by_id
 from grevin.core.timebase.counters import COUNTER_LABELS, Counter, CounterKind
@@ -62,6 +66,7 @@ class Session(TreatmentSession):
         self.unreadable: dict[int, str] = {}
         self.chain: Chain | None = None
         self.treated: TreatedReel | None = None
+        self.making: Making | None = None
         self.verdicts = Verdicts()
         self._words_said = (0, 0)  # which words those are
         self.findings: FindingsTable | None = None
@@ -131,7 +136,7 @@ class Session(TreatmentSession):
             self.job_file.close()
         if self.reel is not None:
             self.reel.close()
-        self.job_file = self.reel = self.chain = self.treated = self.examined = self.findings = None
+        self.job_file = self.reel = self.chain = self.treated = self.making = self.examined = self.findings = None
         self.parts.lanes = None
         self.plan = Plan.whole(Treatment())
         self.unreadable = {}
@@ -335,6 +340,19 @@ class Session(TreatmentSession):
         studies = MeasuredFile(self.job_file.path) if self.job_file is not None else None
         self.treated = TreatedReel(self.reel, self.plan, self._cache, self._results, self.verdicts, studies)
         self.chain = self.treated.at(self.place.frame)
+        self.making = Making(self.treated, range(self.length), ready=user_ready_frames())
+
+    def making_at(self, view_point: int) -> Making | None:
+        """What has treated frames on disk, where a view point is the end of a path that is known; else None."""
+        chain = self.chain
+        if chain is None or not chain.steps or view_point != len(chain.view_points) - 1:
+            return None
+        return self.making if chain.knows_time(view_point) else None
+
+    def kept_at(self, view_point: int) -> Callable[[int], Frame | None] | None:
+        """Gives the frames of a view point that are on disk; None where none can be."""
+        making = self.making_at(view_point)
+        return None if making is None else making.shown
 
     @property
     def knows_all_frames(self) -> bool:

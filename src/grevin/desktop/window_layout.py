@@ -128,6 +128,7 @@ class WindowLayout(QWidget):
         for part in (self.head, self.column, self.messages):
             part.setVisible(not on)
         self.bench.only_picture(on)
+        self.output.only_picture(on)
         self.survey.only_picture(on)  # a hidden place still asks for its width
 
     def show_state(self, session: Session) -> None:

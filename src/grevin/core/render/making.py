@@ -37,6 +37,30 @@ class Making:
         self._bits = bits
         self._dither = dither
         self._ready = ready
+        self._known: set[int] = set()
+
+    @property
+    def keeps(self) -> bool:
+        """Whether what is made is kept."""
+        return self._ready is not None and not self._ready.full
+
+    def has(self, number: int) -> bool:
+        """Whether output frame `number` is kept; nothing is made to find out."""
+        if number not in self._known and self._ready is not None:
+            chain = self._treated.at(int(self._treated.timeline.sources[number]))
+            if chain.steps and self._name(chain, number) in self._ready:
+                self._known.add(number)
+        return number in self._known
+
+    def shown(self, number: int) -> Frame | None:
+        """Output frame `number` as it would be written, if it is kept."""
+        source = int(self._treated.timeline.sources[number])
+        chain = self._treated.at(source)
+        content = self._ready.get(self._name(chain, number)) if self._ready is not None and chain.steps else None
+        if content is None:
+            self._known.discard(number)
+            return None
+        return self._taken(content, chain, number, source).frame
 
     def written(self, number: int) -> Written:
         """Output frame `number`.

@@ -87,6 +87,11 @@ class ReadyFrames:
         return self._path(name).exists()
 
     @property
+    def full(self) -> bool:
+        """Whether nothing more is kept, because it would push out what this object kept itself."""
+        return self._full
+
+    @property
     def used_bytes(self) -> int:
         """Bytes that are kept."""
         return sum(size for _, size, _ in self._files())

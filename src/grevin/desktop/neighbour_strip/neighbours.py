@@ -77,10 +77,8 @@ class Neighbours(QObject):
             return
         view_point = chain.known_view_point(place.view_point, place.frame)
         frames, key = self._strip.nearest_first(), (chain, view_point)
-        pictures = [
-            Request(("picture", frame, key), partial(make_neighbour, chain, frame, view_point, self._channel))
-            for frame in frames
-        ]
+        make = partial(make_neighbour, chain, view_point, self._channel, self._session.kept_at(view_point))
+        pictures = [Request(("picture", frame, key), partial(make, frame)) for frame in frames]
         if self._session.moved is not None:
             self._worker.ask(*pictures)
             return

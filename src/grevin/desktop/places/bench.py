@@ -301,7 +301,8 @@ class Bench(QWidget):
         tag = (chain, place.frame, view_point, output, ways)
         self.table.show_waiting(not self.player.playing)
         shapes = (self.regions.regions, self.desks.drawn())
-        make = partial(make_look, chain, place.frame, view_point, evidence_of, ways, output, *shapes)
+        kept = self._session.kept_at(view_point)
+        make = partial(make_look, chain, place.frame, view_point, evidence_of, ways, output, *shapes, kept)
         self._looker.ask(Request(tag, make))
 
     def _study(self) -> None:
@@ -370,7 +371,8 @@ class Bench(QWidget):
             return
         timeline = self._session.moved
         frames = self.player.loop if timeline is None else timeline.outputs_in(self.player.loop)
-        self.readying.start(chain, place.view_point, frames, place.frame if timeline is None else self._session.output)
+        frame = place.frame if timeline is None else self._session.output
+        self.readying.start(chain, place.view_point, frames, frame, self._session.making_at(place.view_point))
 
     # Ways of looking
 

@@ -90,7 +90,7 @@ class Output(QWidget):
         self._again.timeout.connect(self.queue.show_orders)
 
     def _lay_out(self) -> None:
-        left = QWidget()
+        left = self._left = QWidget()
         left.setFixedWidth(FORM_PX)
         column = QVBoxLayout(left)
         column.setContentsMargins(0, 0, 0, 0)
@@ -222,6 +222,11 @@ class Output(QWidget):
         words = tr("Frame {0} as it will be written", self._session.place.frame)
         shown = tr("shown {0:.0f} x {1:.0f}", wide, high)
         self._caption.setText(f"{words}: {fmt.describe()}, {shown}")
+
+    def only_picture(self, on: bool) -> None:
+        """The light table alone: a hidden place still asks for its width."""
+        self._left.setHidden(on)
+        self._tabs.setHidden(on)
 
     def show_runs(self) -> None:
         """List the proofs that the job holds."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -26,6 +27,7 @@ from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.regions import STANDING, Region, Shift
 from grevin.core.treatment.step_source import StepSource
 
+Kept = Callable[[int], Frame | None]
 Compare = Literal["one", "wipe", "side", "difference", "taken", "splice"]
 COMPARE_LABELS: dict[Compare, str] = {
     "one": "one picture", "wipe": "wipe", "side": "side by side", "difference": "difference", "taken": "taken away",
@@ -136,7 +138,7 @@ def screen_of(chain: Chain, frame: Frame, key: str, ways: Ways = ALL) -> Screen:
 
 def make_look(
     chain: Chain, number: int, view_point: int, evidence_of: int, ways: Ways, output: int | None = None,
-    regions: tuple[Region, ...] = (), drawn: tuple[Region, ...] = (),
+    regions: tuple[Region, ...] = (), drawn: tuple[Region, ...] = (), kept: Kept | None = None,
 ) -> Look:  # fmt: skip
     """Make a look; dear parts come from the chain's cache.
 
@@ -149,11 +151,12 @@ def make_look(
         output: frame at the view point; None for the one that shows the reel's frame.
         regions: those of the selected step.
         drawn: what else was drawn for it.
+        kept: gives frames of the view point that are kept on disk, None for others.
     """
     source, place = chain.source, chain.view_points[view_point]
     wanted = output
     output = chain.output_of(view_point, number) if output is None else output
-    key, last = place.key(output), place.frame(output)
+    key, last = place.key(output), _made_or_kept(chain, view_point, output, kept)
     first = _source_or_made(chain, view_point, number, last)
     before = screen_of(chain, first, key if first is last else source.key(number), ways)
     after = before if last is first else screen_of(chain, last, key, ways)
@@ -177,6 +180,15 @@ def make_look(
         _shown_regions(chain, drawn, number), seam,
         shot_of(chain, evidence_of, number),
     )  # fmt: skip
+
+
+def _made_or_kept(chain: Chain, view_point: int, output: int, kept: Kept | None) -> Frame:
+    """A frame of a view point: from memory, else from disk, else made."""
+    place = chain.view_points[view_point]
+    key = place.key(output)
+    held = key in chain.results or key in chain.cache
+    frame = kept(output) if kept is not None and not held else None
+    return place.frame(output) if frame is None else frame
 
 
 def _shown_regions(
@@ -237,10 +249,10 @@ def shot_of(chain: Chain, place: int, frame: int) -> ShotLook | None:
     return ShotLook(number - first, first, step.chart(number), left, words, step.measures_left)
 
 
-def make_neighbour(chain: Chain, number: int, view_point: int, channel: Channel) -> Screen:
-    """Picture of a frame of the view point, for the neighbour strip."""
-    place = chain.view_points[view_point]
-    return screen_of(chain, place.frame(number), place.key(number), Ways(channel=channel))
+def make_neighbour(chain: Chain, view_point: int, channel: Channel, kept: Kept | None, number: int) -> Screen:
+    """Picture of a frame of the view point, for the neighbour strip; `kept` as in `make_look`."""
+    frame = _made_or_kept(chain, view_point, number, kept)
+    return screen_of(chain, frame, chain.view_points[view_point].key(number), Ways(channel=channel))
 
 
 def judge_neighbour(chain: Chain, number: int) -> Judgement | None:
