@@ -87,12 +87,17 @@ def spots_figures(clean: list[Frame], seed: int, name: str) -> dict[str, float]:
     )  # fmt: skip
     worn = [damage.add(frame)[0] for frame in clean]
     right, mask = to_rgb(clean[middle]), damage.add(clean[middle])[1].mask
-    made = _circled(worn, circles, f"{name} spots").result.frame(middle)
-    empty = _circled(clean, circles, f"{name} empty").result.frame(middle)
-    drawn = np.logical_or.reduce([one.mask(right.shape[:2], middle) for one in circles])
+    chain = _circled(worn, circles, f"{name} spots")
+    made = to_rgb(chain.result.frame(middle))
+    empty = to_rgb(_circled(clean, circles, f"{name} empty").result.frame(middle))
+    evidence = chain.evidence_at(1, middle)
+    assert evidence is not None
+    told, drawn = mask & evidence.mask, np.logical_or.reduce([one.mask(mask.shape, middle) for one in circles])
     return {
-        "spotted_db": _inside(to_rgb(worn[middle]), right, mask), "spot_db": _inside(to_rgb(made), right, mask),
-        "no_spot_db": _inside(to_rgb(empty), right, drawn),
+        "spotted_db": _inside(to_rgb(worn[middle]), right, mask), "spot_db": _inside(made, right, mask),
+        "spots_told": round(float(told.sum() / mask.sum()), 3),
+        "told_spotted_db": _inside(to_rgb(worn[middle]), right, told) if told.any() else 0.0,
+        "told_spot_db": _inside(made, right, told) if told.any() else 0.0, "no_spot_db": _inside(empty, right, drawn),
     }  # fmt: skip
 
 

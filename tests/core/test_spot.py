@@ -11,7 +11,7 @@ from grevin.core.quality.damage.spot import Spot, SpotDamage
 from grevin.core.quality.figures import psnr, squared_error
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.steps.spot.settings import SpotSettings
-from grevin.core.steps.spot.shadow import stretched
+from grevin.core.steps.spot.shadow import _shadow, box_round, stretched
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from grevin.core.treatment.regions import Region
@@ -124,7 +124,7 @@ def test_nothing_left_is_filled_by_itself() -> None:
     inner[12:28, 12:28] = True
     light = np.ones((40, 40, 3), np.float32)
     light[inner] = 0.02
-    shadow = Shadow(0, 0, light, inner, 1.0, 0.98, there=True)
+    shadow = Shadow(0, 0, light, inner, 1.0, 0.98, 99.0, there=True)
     part = np.full((40, 40, 3), 0.5, np.float32)
     part[inner] = 0.01
     assert np.abs(mended(part, shadow, SpotSettings()) - 0.5).max() < 0.02
@@ -167,6 +167,29 @@ def test_a_flare_that_comes_and_goes_is_taken_off(clean: list[Frame], drift: flo
     assert chain.result.frame(1) is chain.source.frame(1)
     mask = chain.evidence_at(1, 8).mask
     assert np.array_equal(chain.result.frame(8).planes[0][~mask], worn[8].planes[0][~mask])
+
+
+def test_what_the_halves_of_a_shot_do_not_agree_on_is_no_shadow() -> None:
+    """The same shadow in all ratios; then another in each half, as where motion was mistaken."""
+    rng = np.random.default_rng(5)
+    down, across = np.mgrid[0:40, 0:40]
+    shadow = -0.2 * np.exp(-((down - 20.0) ** 2 + (across - 20) ** 2) / 60)[..., None].repeat(3, axis=2)
+    circle = np.zeros((90, 90), np.bool_)
+    circle[25:65, 25:65] = True
+    part = box_round(circle)
+    ratios = []
+    for _ in range(20):
+        ratio = np.full((part[0].stop - part[0].start, part[1].stop - part[1].start, 3), np.nan, np.float32)
+        own = (slice(25 - part[0].start, 65 - part[0].start), slice(25 - part[1].start, 65 - part[1].start))
+        ratio[own] = shadow + rng.normal(0, 0.03, shadow.shape)
+        ratios.append(ratio)
+    same = _shadow(circle, ratios)
+    assert same.there
+    assert same.agree > 10
+    turned = [ratio if place < 10 else -0.6 * ratio for place, ratio in enumerate(ratios)]
+    other = _shadow(circle, turned)
+    assert not other.there
+    assert other.agree < 1
 
 
 def test_a_circle_that_comes_and_goes_may_be_filled(clean: list[Frame]) -> None:

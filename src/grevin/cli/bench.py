@@ -18,7 +18,7 @@ def bench(
     suite: Annotated[
         str,
         typer.Option(
-            help="dirt, protect (harm to clean footage), survey, time, light, noise, surface, speed or looking."
+            help="dirt, protect (harm to clean footage), survey, time, light, noise, surface, output, speed or looking."
         ),
     ] = "dirt",
     clip: Annotated[list[str] | None, typer.Option(help="Only these clips; may be given several times.")] = None,
@@ -59,6 +59,7 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
     from bench.light import run_light
     from bench.looking import run_looking
     from bench.noise import run_noise
+    from bench.output import run_output
     from bench.protect import run_protect
     from bench.report import run_dirt
     from bench.speed import run_speed
@@ -75,6 +76,7 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
         "time": lambda progress: (run_time(progress), None),
         "light": lambda progress: run_light(clips, progress),
         "noise": lambda progress: run_noise(clips, progress),
+        "output": lambda progress: (run_output(progress), None),
         "surface": lambda progress: run_surface(clips, progress),
     }
     if suite not in suites:

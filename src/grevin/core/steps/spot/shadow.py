@@ -29,7 +29,8 @@ LEAST_PX = 3.0  # that the picture moves between them
 DARKEST = 0.04  # of R'G'B': below it ratios tell nothing
 FEWEST = 5  # ratios for a pixel
 MOST_APART = 0.5  # of the logarithms of a pixel's ratios, their middle half: they have to agree
-TOLD = 0.8  # of a circle, that has to be told
+TOLD = 0.5  # of a circle, that has to be told
+AGREE = 3.0  # times as large as what the halves of a shot differ by: on rule clips up to 2.2 where nothing stands
 SMOOTH_PX = 2.0  # a shadow is soft, noise is not
 LEAST_DEPTH = 0.012  # of the light: less is no spot
 RING_PX = 16  # round a circle, in which both frames have to show the same
@@ -49,6 +50,7 @@ class Shadow:
         inside: (h, w) bool, the circle.
         moved: share of it that was told by motion.
         depth: the greatest part of light that it takes, or gives, in the mean of the channels.
+        agree: how many times the shadow is as large as what the first and the second half of the shot differ by.
         there: whether there is one, and it could be told.
     """
 
@@ -58,6 +60,7 @@ class Shadow:
     inside: Mask
     moved: float
     depth: float
+    agree: float
     there: bool
 
 
@@ -102,6 +105,7 @@ def _shadow(circle: Mask, ratios: list[Values]) -> Shadow:
     inside = np.ascontiguousarray(circle[part])
     light = np.zeros((*inside.shape, 3), np.float32)
     told = np.zeros(inside.shape, np.bool_)
+    agree = 0.0
     if ratios:
         stack = np.stack(ratios)
         with np.errstate(all="ignore"), warnings.catch_warnings():
@@ -110,21 +114,50 @@ def _shadow(circle: Mask, ratios: list[Values]) -> Shadow:
         told = (np.isfinite(stack[..., 0]).sum(axis=0) >= FEWEST) & inside
         told &= np.nan_to_num((high - low).mean(axis=2), nan=1.0) < MOST_APART
         light[told] = middle[told]
+        agree = _agreement(stack, inside)
     share = float(told.sum() / max(1, inside.sum()))
     if (inside & ~told).any() and told.any():
         light = stretched(light, inside & ~told)
     depth = _depth(light.mean(axis=2), told)
-    there = share >= TOLD and depth > LEAST_DEPTH
-    return Shadow(part[1].start, part[0].start, np.exp(light), inside, share, 1 - float(np.exp(-depth)), there)
+    there = share >= TOLD and depth > LEAST_DEPTH and agree >= AGREE
+    return Shadow(part[1].start, part[0].start, np.exp(light), inside, share, 1 - float(np.exp(-depth)), agree, there)
+
+
+def _agreement(ratios: Values, inside: Mask) -> float:
+    """How many times a shadow is as large as what the first and the second half of the shot differ by.
+
+    Something that stands on the sensor is the same in both; where motion was mistaken, they tell different things.
+
+    Args:
+        ratios: (N, h, w, 3) in the order of time, NaN where unknown.
+        inside: (h, w) bool, where they are compared.
+    """
+    half = len(ratios) // 2
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore", RuntimeWarning)  # of pixels without any ratio
+        halves = [
+            np.nanmedian(some, axis=0) if len(some) else ratios[0] * np.nan for some in (ratios[:half], ratios[half:])
+        ]
+    told = np.isfinite(halves[0][..., 0]) & np.isfinite(halves[1][..., 0]) & inside
+    if told.sum() < FEWEST_BESIDE:
+        return 0.0
+    first, second = (_smooth(half, told)[told] for half in halves)
+    apart = float(np.sqrt(np.square(first - second).mean())) / 2
+    return float(np.sqrt(np.square(first + second).mean())) / 2 / max(apart, 1e-6)
+
+
+def _smooth(light: Values, told: Mask) -> Values:
+    """(h, w, 3) of what is told alone."""
+    known = cv2.GaussianBlur(told.astype(np.float32), (0, 0), SMOOTH_PX)
+    blurred = cv2.GaussianBlur(np.where(told[..., None], light, 0).astype(np.float32), (0, 0), SMOOTH_PX)
+    return np.asarray(np.atleast_3d(blurred) / np.maximum(known, np.float32(1e-3))[..., None])
 
 
 def _depth(light: Values, told: Mask) -> float:
     """By how much the logarithm of the light is changed where it is most, and not by the noise of single pixels."""
     if not told.any():
         return 0.0
-    known = cv2.GaussianBlur(told.astype(np.float32), (0, 0), SMOOTH_PX)
-    smooth = cv2.GaussianBlur(np.where(told, light, 0).astype(np.float32), (0, 0), SMOOTH_PX)
-    return float(np.percentile(np.abs(smooth[told] / known[told]), 90))
+    return float(np.percentile(np.abs(_smooth(light[..., None], told)[told]), 90))
 
 
 def _looked_at(frames: range) -> list[int]:

@@ -27,11 +27,12 @@ from grevin.core.steps.seen import Arrays, Shotwise, Window
 from grevin.core.steps.settings import Settings
 from grevin.core.steps.spot.passing import MOST_FRAMES, Passing, Track, packed, passing_of, placed, tracks_of, unpacked
 from grevin.core.steps.spot.settings import SpotSettings
-from grevin.core.steps.spot.shadow import FLOW_BENT_PX, LEAST_DEPTH, TOLD, Shadow, shadows_of, stretched
+from grevin.core.steps.spot.shadow import AGREE, FLOW_BENT_PX, LEAST_DEPTH, TOLD, Shadow, shadows_of, stretched
 
 MOST_SPOTS = 24  # of a shot
 MOST_SHARE = 0.15  # of the picture, that a circle may take
 NOTHING_LEFT = 0.2  # of the light: below it a place is filled
+SURELY_DEPTH = 0.04  # of the light: a shadow so deep that is not told is worth a sentence of its own
 FADES_PX = 2.0  # over which a fill fades into its surroundings
 
 
@@ -41,7 +42,7 @@ class SpotStep:
     id: ClassVar[str] = "spot"
     label: ClassVar[str] = "Standing spot"
     fault: ClassVar[str] = "A spot on the same place all through the shot, such as dust on the sensor"
-    version: ClassVar[int] = 2
+    version: ClassVar[int] = 3
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "surface"
     learns_where: ClassVar[bool] = True
@@ -204,7 +205,7 @@ def _as_shadow(mark: Passing, number: int, shape: tuple[int, ...]) -> Shadow:
     there = mark.shape[own] * np.float32(mark.strength[number])
     light = there if mark.adds else np.exp(there)
     strongest = float(np.abs(there).max()) if there.size else 0.0
-    return Shadow(columns.start, rows.start, light, mark.track.inside[own], mark.told, strongest, there=True)
+    return Shadow(columns.start, rows.start, light, mark.track.inside[own], mark.told, strongest, AGREE, there=True)
 
 
 def _passing_words(mark: Passing) -> str:
@@ -242,16 +243,25 @@ def _words(shadow: Shadow) -> str:
     if shadow.moved < TOLD:
         why = f"the picture moves away from under {shadow.moved:.0%} of this circle only"
         return f"{why}: its shadow cannot be told, it stays as it is; “fill from around” fills it"
-    if shadow.depth <= LEAST_DEPTH:
-        return f"no spot in this circle ({shadow.depth:.1%} of the light), it stays as it is"
+    if shadow.depth <= LEAST_DEPTH or shadow.agree < AGREE:
+        return _nothing_words(shadow)
     return f"a spot that changes the light by {shadow.depth:.0%}"
+
+
+def _nothing_words(shadow: Shadow) -> str:
+    if shadow.depth > SURELY_DEPTH:
+        return (
+            "the first and the second half of the shot tell different shadows, so none stands here that can be told; "
+            "it stays as it is; “fill from around” fills it"
+        )
+    return f"no spot in this circle ({shadow.depth:.1%} of the light), it stays as it is"
 
 
 def _packed(shadows: list[Shadow], too_large: int) -> Arrays:
     """As arrays that are kept: a row a spot, and the boxes one after the other."""
-    rows = np.array([[one.x, one.y, *one.inside.shape, one.moved, one.depth, one.there] for one in shadows])
+    rows = np.array([[one.x, one.y, *one.inside.shape, one.moved, one.depth, one.agree, one.there] for one in shadows])
     return {
-        "spots": rows.reshape(-1, 7).astype(np.float64), "too_large": np.array(too_large),
+        "spots": rows.reshape(-1, 8).astype(np.float64), "too_large": np.array(too_large),
         "light": np.concatenate([one.light.reshape(-1, 3) for one in shadows] or [np.zeros((0, 3), np.float32)]),
         "inside": np.concatenate([one.inside.ravel() for one in shadows] or [np.zeros(0, np.bool_)]),
     }  # fmt: skip
@@ -259,10 +269,10 @@ def _packed(shadows: list[Shadow], too_large: int) -> Arrays:
 
 def _unpacked(study: Arrays) -> list[Shadow]:
     found, begin = [], 0
-    for x, y, height, width, moved, depth, there in study["spots"]:
+    for x, y, height, width, moved, depth, agree, there in study["spots"]:
         shape = int(height), int(width)
         end = begin + shape[0] * shape[1]
         light, inside = study["light"][begin:end].reshape(*shape, 3), study["inside"][begin:end].reshape(shape)
-        found.append(Shadow(int(x), int(y), light, inside, float(moved), float(depth), bool(there)))
+        found.append(Shadow(int(x), int(y), light, inside, float(moved), float(depth), float(agree), bool(there)))
         begin = end
     return found
