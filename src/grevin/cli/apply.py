@@ -8,11 +8,14 @@ from typing import Annotated
 import typer
 
 from grevin.cli import console
+from grevin.cli.over_folder import is_folder_work, over_folder
 from grevin.core.errors import UsageError
 from grevin.core.job.measured import MeasuredFile
 from grevin.core.media.codings import CODINGS, QUALITIES
 from grevin.core.media.opening import open_reel
+from grevin.core.progress import Progress
 from grevin.core.render.ledger import verdicts_from_ledger
+from grevin.core.render.proof import Proof
 from grevin.core.render.ready import user_ready_frames
 from grevin.core.render.run import RunRequest, Sound, run
 from grevin.core.timebase.rates import parse_range, parse_rate
@@ -63,6 +66,9 @@ def apply(
         bool,
         typer.Option("--anew", help="Make every frame anew, and keep none: see grevin kept."),
     ] = False,
+    carry_on: Annotated[
+        bool, typer.Option("--continue", help="Of a folder: leave out the reels that are written already.")
+    ] = False,
     as_json: Annotated[bool, typer.Option("--json", help="The proof as JSON on stdout.")] = False,
 ) -> None:
     """Treat INPUT by a recipe, write it, read it back and prove it.
@@ -73,37 +79,34 @@ def apply(
     """
     if sound not in SOUND:
         raise UsageError(f"“{sound}” is nothing that can be done with the sound.", f"Give {', '.join(SOUND)}.")
-    treatment = read_recipe(recipe)
     if quality not in QUALITIES:
         raise UsageError(f"“{quality}” is no quality.", f"Give {', '.join(QUALITIES)}.")
-    with console.progress() as progress:
-        reel = open_reel(source, progress, parse_rate(rate) if rate else None)
+    treatment = read_recipe(recipe)
+    words = verdicts_from_ledger(verdicts) if verdicts else Verdicts()
+    ready = None if anew else user_ready_frames()
+
+    def write(one: Path, into: Path, progress: Progress) -> Proof:
+        reel = open_reel(one, progress, parse_rate(rate) if rate else None)
         for line in reel.notes:
             console.note(line)
-        chosen = parse_range(frames, len(reel))
-        words = verdicts_from_ledger(verdicts) if verdicts else Verdicts()
-        ready = None if anew else user_ready_frames()
-        proof = run(
-            reel,
-            Plan.whole(treatment),
-            RunRequest(
-                output,
-                chosen,
-                evidence,
-                ledger,
-                overwrite,
-                words,
-                SOUND[sound],
-                bits,
-                dither,
-                coding,
-                quality,
-            ),
-            progress,
-            None if ready is None else MeasuredFile(ready.studies),
-            ready,
-        )
+        request = RunRequest(
+            into, parse_range(frames, len(reel)), evidence, ledger, overwrite, words, SOUND[sound], bits, dither,
+            coding, quality,
+        )  # fmt: skip
+        studies = None if ready is None else MeasuredFile(ready.studies)
+        proof = run(reel, Plan.whole(treatment), request, progress, studies, ready)
         proof.rows.close()
+        return proof
+
+    if is_folder_work(source, output):
+        if evidence is not None or ledger is not None or verdicts is not None:
+            raise UsageError(
+                "Evidence, ledger and verdicts are about one reel.", "Treat the reels one by one for those."
+            )
+        over_folder(source, output, coding, carry_on, write, as_json)
+        return
+    with console.progress() as progress:
+        proof = write(source, output, progress)
     if as_json:
         console.say_json(proof.data())
         return

@@ -84,6 +84,8 @@ class Making:
         """All that a frame depends on, and its record."""
         steps = [(step.place, step.step.id) for step in chain.steps]
         shots = (chain.shots.key(), self._goes_on(chain, number)) if chain.changes_whole else ""
+        fmt = chain.result.format
+        bits = None if self._bits == fmt.bit_depth else self._bits  # the same pictures, however they are asked for
         return content_key(
             "ready",
             PACKED_VERSION,
