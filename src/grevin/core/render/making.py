@@ -86,16 +86,7 @@ class Making:
         shots = (chain.shots.key(), self._goes_on(chain, number)) if chain.changes_whole else ""
         fmt = chain.result.format
         bits = None if self._bits == fmt.bit_depth else self._bits  # the same pictures, however they are asked for
-        return content_key(
-            "ready",
-            PACKED_VERSION,
-            chain.result.key(number),
-            chain.result.format,
-            self._bits,
-            self._dither,
-            steps,
-            shots,
-        )
+        return content_key("ready", PACKED_VERSION, chain.result.key(number), fmt, bits, self._dither, steps, shots)
 
     def _goes_on(self, chain: Chain, number: int) -> bool:
         """Whether the output frame before it is written too, and treated alike."""
