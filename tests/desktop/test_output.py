@@ -10,8 +10,11 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
 
+from grevin.core.job.handing_over import verify_folder
 from grevin.core.media.opening import open_reel
 from grevin.core.picture.format import PictureFormat
+from grevin.core.progress import Progress
+from grevin.desktop.dialogs import files
 from grevin.desktop.window import Window
 from tests.conftest import FORMATS, random_frame, write_video
 from tests.desktop.conftest import WAIT_MS, settle
@@ -145,3 +148,21 @@ def test_kept_frames_are_told_and_forgotten(qtbot: QtBot, window: Window, tmp_pa
     qtbot.waitUntil(lambda: "MB of" in kept.text() and not kept.text().startswith("0.0"), timeout=WAIT_MS)
     qtbot.mouseClick(window.findChild(QPushButton, "output_forget"), LEFT)
     qtbot.waitUntil(lambda: window.output._kept_words.text().startswith("0.0 MB"), timeout=WAIT_MS)
+
+
+def test_all_that_was_written_is_handed_over(
+    qtbot: QtBot, window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:  # fmt: skip
+    assert not window.output.proofs.hand_over.isEnabled(), "nothing was written yet"
+    qtbot.keyClick(window, Qt.Key.Key_F5)
+    qtbot.mouseClick(window.output.write, LEFT)
+    written(qtbot, window)
+    window.output._tabs.setCurrentIndex(1)
+    monkeypatch.setattr(files, "ask_save", lambda *_args, **_more: tmp_path / "handed")
+    qtbot.mouseClick(window.output.proofs.hand_over, LEFT)
+    qtbot.waitUntil(lambda: not window.output.proofs.busy, timeout=WAIT_MS)
+    assert "1 output with its proof lies in" in window.messages.text
+    assert verify_folder(tmp_path / "handed", Progress()).passed
+    qtbot.mouseClick(window.output.proofs.hand_over, LEFT)
+    qtbot.waitUntil(lambda: not window.output.proofs.busy, timeout=WAIT_MS)
+    assert "is there already" in window.messages.text

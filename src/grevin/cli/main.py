@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from grevin.cli import apply, bench, demo, job, kept, probe, render, survey, verify, window
+from grevin.cli import apply, bench, demo, handover, job, kept, probe, render, survey, verify, window
 from grevin.cli.console import note, report_fault
 from grevin.core.errors import ExitStatus
 from grevin.core.steps.registry import REGISTRY
@@ -25,13 +25,27 @@ app.command("survey")(survey.survey)
 app.command("verify")(verify.verify)
 app.command("render")(render.render)
 app.command("queue")(render.queue)
+app.command("handover")(handover.handover)
 app.command("kept")(kept.kept)
 app.command("bench")(bench.bench)
 app.command("demo")(demo.demo)
 app.add_typer(job.app, name="job")
 app.command("open")(window.open_window)
 
-_COMMANDS = {"apply", "probe", "survey", "verify", "render", "queue", "kept", "bench", "demo", "job", "open"}
+_COMMANDS = {
+    "apply",
+    "probe",
+    "survey",
+    "verify",
+    "render",
+    "queue",
+    "handover",
+    "kept",
+    "bench",
+    "demo",
+    "job",
+    "open",
+}
 
 
 @app.callback(invoke_without_command=True)

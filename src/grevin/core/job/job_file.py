@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import json
 import sqlite3
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from contextlib import closing
 from dataclasses import asdict, astuple, fields
 from datetime import UTC, datetime
@@ -227,6 +227,13 @@ class JobFile:
         newest = "SELECT id FROM runs ORDER BY id DESC LIMIT 1 OFFSET ?"
         query = f"SELECT checksum FROM checksums WHERE run = ({newest}) ORDER BY place"
         return [str(row[0]) for row in self._database.execute(query, (place,))]
+
+    def ledger(self, place: int = 0) -> Iterator[LedgerRow]:
+        """The ledger of a finished output, in order; 0 is the newest one."""
+        names = ", ".join(column.name for column in fields(LedgerRow))
+        newest = "SELECT id FROM runs ORDER BY id DESC LIMIT 1 OFFSET ?"
+        query = f"SELECT {names} FROM ledger WHERE run = ({newest}) ORDER BY rowid"
+        return (LedgerRow(*row) for row in self._database.execute(query, (place,)))
 
     def load(self, identity: str) -> bytes | None:
         """A stored frame index (`media.frame_index.IndexStore`)."""

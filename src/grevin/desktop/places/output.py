@@ -2,17 +2,14 @@
 
 from __future__ import annotations
 
-from datetime import datetime
 from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import (
-    QFrame,
     QHBoxLayout,
     QLabel,
     QProgressBar,
     QPushButton,
-    QScrollArea,
     QTabWidget,
     QVBoxLayout,
     QWidget,
@@ -28,6 +25,7 @@ from grevin.core.render.proof import Proof
 from grevin.core.render.ready import user_ready_frames
 from grevin.desktop.places.output_form import OutputForm
 from grevin.desktop.places.output_picture import OutputLooks, OutputPicture
+from grevin.desktop.places.output_proofs import Proofs
 from grevin.desktop.places.output_queue import QueueList
 from grevin.desktop.session import Session
 from grevin.desktop.texts import tr, tr_count
@@ -69,7 +67,7 @@ class Output(QWidget):
         self.picture = OutputPicture()
         self.queue = QueueList(self._queue)
         self._looks = OutputLooks(self)
-        self._runs = QVBoxLayout()
+        self.proofs = Proofs(session)
         for name in ("write", "cancel", "result"):
             getattr(self, name).setObjectName(f"output_{name}")
         self._lay_out()
@@ -86,6 +84,8 @@ class Output(QWidget):
         self._looks.failed.connect(lambda fault: self.picture.show_words(str(fault)))
         self._session.reel_opened.connect(self._show_reel)
         self._session.declared_changed.connect(self._follow_trims)
+        self.proofs.told.connect(self.told)
+        self.proofs.faulted.connect(self.faulted)
         self._again = QTimer(self, interval=LOOK_AGAIN_MS)
         self._again.timeout.connect(self.queue.show_orders)
 
@@ -144,17 +144,11 @@ class Output(QWidget):
         self._caption.setProperty("quiet", True)
         column.addWidget(self.picture, 1)
         column.addWidget(self._caption)
-        self._runs.setAlignment(Qt.AlignmentFlag.AlignTop)
-        inner = QWidget()
-        inner.setLayout(self._runs)
-        proofs = QScrollArea()
-        proofs.setWidgetResizable(True)
-        proofs.setWidget(inner)
         self._tabs = QTabWidget()
         self._tabs.setObjectName("output_lists")
         self._tabs.setAccessibleName(tr("Queue and proofs"))
         self._tabs.addTab(self.queue, tr("Queue"))
-        self._tabs.addTab(proofs, tr("Written from this job, with proof"))
+        self._tabs.addTab(self.proofs, tr("Written from this job, with proof"))
         self._tabs.setFixedHeight(250)
         column.addWidget(self._tabs)
         return column
@@ -230,17 +224,7 @@ class Output(QWidget):
 
     def show_runs(self) -> None:
         """List the proofs that the job holds."""
-        while (item := self._runs.takeAt(0)) is not None:
-            widget = item.widget()
-            if widget is not None:
-                widget.deleteLater()
-        runs = self._session.job_file.runs() if self._session.job_file is not None else []
-        for done_at, proof in runs:
-            self._runs.addWidget(_run_card(done_at, proof))
-        if not runs:
-            empty = QLabel(tr("Nothing yet."))
-            empty.setProperty("quiet", True)
-            self._runs.addWidget(empty)
+        self.proofs.show_runs()
 
     @property
     def writing(self) -> bool:
@@ -250,7 +234,7 @@ class Output(QWidget):
     @property
     def busy(self) -> bool:
         """Whether something is being written or made to be shown."""
-        return self.writing or self._looks.busy
+        return self.writing or self._looks.busy or self.proofs.busy
 
     def start(self) -> None:
         """Order what the form says; written at once, or when what is being written is done."""
@@ -319,6 +303,7 @@ class Output(QWidget):
         """Stop and wait, before the window closes; the order waits until somebody works off the queue."""
         self._again.stop()
         self._looks.stop()
+        self.proofs.stop()
         if self._task is not None:
             self._task.cancel()
             self._task.wait()
@@ -373,22 +358,3 @@ class Output(QWidget):
         self._task = self._running = None
         self._show_running(False)
         self.queue.show_orders()
-
-
-def local_time(moment: str) -> str:
-    """A moment that is kept in universal time, as the clock on the wall said it."""
-    return f"{datetime.fromisoformat(moment).astimezone():%Y-%m-%d %H:%M}"
-
-
-def _run_card(done_at: str, proof: dict[str, object]) -> QWidget:
-    card = QFrame()
-    card.setObjectName("card")
-    layout = QVBoxLayout(card)
-    title = QLabel(f"{Path(str(proof['output'])).name}   {local_time(done_at)}")
-    title.setProperty("title", True)
-    title.setToolTip(str(proof["output"]))
-    layout.addWidget(title)
-    words = QLabel(str(proof["summary"]))
-    words.setWordWrap(True)
-    layout.addWidget(words)
-    return card
