@@ -44,7 +44,6 @@ def test_every_key_in_every_place_changes_only_what_is_in_sight(qtbot: QtBot, wi
             window.do(place)
             session.select(3)
             window.setFocus()
-            settle(qtbot, window)
             before, frame = session.document, session.place.frame
             send(window, text)
             settle(qtbot, window)

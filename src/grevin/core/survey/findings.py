@@ -33,7 +33,7 @@ BAND_STEADY = 0.4  # times that: under another exposure a sky over water changes
 HELD_RUN = 6  # frames
 HELD_GAP = 3  # frames in a run of held noise where it cannot be told
 FEWEST_FOR_SCRATCHES = 3  # frames on which the picture moves far enough
-SCRATCHED_SHARE = 0.3  # of those; open clips without scratches: not one frame of one that moves all through
+SCRATCHED_SHARE = 0.3  # of those; on clean reporting clips there is not one such frame (bench, surface)
 BORDER_PX = 4.0  # black lines or columns at a side that are worth a word
 BLOCK_RATIO = (
     1.35  # step over block borders against the step elsewhere; clean open clips stay below 1.2 (tried by hand)
