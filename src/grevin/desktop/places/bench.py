@@ -370,9 +370,18 @@ class Bench(QWidget):
             self.readying.pause()
             return
         timeline = self._session.moved
-        frames = self.player.loop if timeline is None else timeline.outputs_in(self.player.loop)
+        frames = self._wanted_ready()
+        frames = frames if timeline is None else timeline.outputs_in(frames)
         frame = place.frame if timeline is None else self._session.output
         self.readying.start(chain, place.view_point, frames, frame, self._session.making_at(place.view_point))
+
+    def _wanted_ready(self) -> range:
+        """The frames that are likely to be played: the loop that was set, else the shot in sight."""
+        loop, parts, session = self.player.loop, self._session.parts, self._session
+        if self.player.loop_is_set:
+            return loop
+        shot = parts.frames(parts.at(session.place.frame), session.length)
+        return range(max(loop.start, shot.start), min(loop.stop, shot.stop))
 
     # Ways of looking
 

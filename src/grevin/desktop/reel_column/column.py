@@ -20,6 +20,7 @@ from grevin.desktop.style import look as style
 from grevin.desktop.texts import tr
 
 HEAD = 30
+HEADS_SIZE = 0.86  # of the type: lanes lie close together
 NUMBERS_WIDTH = 40
 TIMES_WIDTH = 76  # timecode and feet take more room than frame numbers
 LEVEL_LANE = (2, 26)  # left edge from the end of the ruler, width
@@ -186,8 +187,11 @@ class ReelColumn(QWidget):
     def _draw_lanes(self, picture: QPixmap) -> None:
         picture.fill(style.SURFACE)
         painter = QPainter(picture)
-        painter.setFont(self.font())
+        small = self.font()
+        small.setPointSizeF(HEADS_SIZE * small.pointSizeF())
+        painter.setFont(small)
         self._paint_heads(painter)
+        painter.setFont(self.font())
         if not self._length:
             return
         for left, width in map(self._lane, (LEVEL_LANE, *COUNT_LANES, FOUND_LANE, READY_LANE)):
