@@ -215,3 +215,30 @@ def test_the_sources_own_frames_are_not_held_twice(store: ReadyFrames) -> None:
 def test_without_any_step_nothing_is_kept(reel: Path, store: ReadyFrames, tmp_path: Path) -> None:
     written(reel, tmp_path / "copy", (), store)
     assert store.used_bytes == 0
+
+
+class Growing:
+    """A reel that is being indexed still."""
+
+    def __init__(self, source: MemorySource, length: int) -> None:
+        self.source, self.length = source, length
+        self.format, self.identity = source.format, source.identity
+
+    def __len__(self) -> int:
+        return self.length
+
+    def frame(self, number: int) -> Frame:
+        return self.source.frame(number)
+
+
+def test_frames_of_a_reel_that_grew_are_made_and_asked_for(store: ReadyFrames) -> None:
+    growing = Growing(moving_frames(12), 6)
+    making = Making(TreatedReel(growing, Plan.whole(Treatment(steps=PATHS["local"]))), range(6), ready=store)
+    assert not making.has(3)
+    making.written(3)
+    assert making.has(3)
+    growing.length = 12
+    assert not making.has(10)
+    assert making.written(10).number == 10
+    assert making.has(10)
+    assert making.shown(10) is not None

@@ -11,11 +11,15 @@ from pathlib import Path
 
 import av
 import numpy as np
+import pytest
 from PySide6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
+from grevin.core.job.handing_over import verify_folder
 from grevin.core.media.opening import open_reel
+from grevin.core.progress import Progress
 from grevin.core.quality.damage.dirt import DirtDamage
+from grevin.desktop.dialogs import files
 from grevin.desktop.window import Window
 from tests.conftest import moving_frames, write_video
 from tests.desktop.conftest import WAIT_MS, settle
@@ -65,6 +69,35 @@ def test_a_master_and_an_access_copy(qtbot: QtBot, new_window, tmp_path: Path) -
             assert sum(1 for _ in container.decode(picture)) == LENGTH
     apart = open_reel(master).frame(30).planes[0].astype(float) - open_reel(copy).frame(30).planes[0]
     assert np.sqrt(np.square(apart).mean()) < 4
+
+
+def test_hand_over_to_the_archive(qtbot: QtBot, new_window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    window: Window = new_window(worn_reel(tmp_path))
+    window.session.add_step("dirt")
+    settle(qtbot, window)
+    qtbot.keyClick(window, Qt.Key.Key_F5)
+    window.output.last.setValue(19)
+    for version in ("ffv1", "h264"):
+        choose(window, version)
+        qtbot.mouseClick(window.output.write, LEFT)
+    qtbot.waitUntil(lambda: states(window) == ["done", "done"], timeout=WAIT_MS)
+    written(qtbot, window)
+    folder, proofs = tmp_path / "for the archive", window.output.proofs
+    monkeypatch.setattr(files, "ask_save", lambda *_args, **_more: folder)
+    window.output._tabs.setCurrentIndex(1)
+    qtbot.mouseClick(proofs.hand_over, LEFT)
+    qtbot.waitUntil(lambda: not proofs.busy, timeout=WAIT_MS)
+    assert "2 outputs with their proofs lie in" in window.messages.text
+    words = ["sha256sum", "--quiet", "-c", "checksums.sha256"]
+    assert subprocess.run(words, cwd=folder, check=False).returncode == 0, "without Grevin"
+    proof = verify_folder(folder, Progress())
+    assert (proof.passed, proof.frames) == (True, 40)
+    assert "every mend" in (folder / "README.txt").read_text()
+    master = folder / "box-7-treated.mkv"
+    data = bytearray(master.read_bytes())
+    data[len(data) // 2] ^= 1
+    master.write_bytes(bytes(data))
+    assert "box-7-treated.mkv has changed" in verify_folder(folder, Progress()).sentence()
 
 
 def test_killed_at_four_in_the_morning(qtbot: QtBot, new_window, tmp_path: Path) -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import cached_property
+
 import numpy as np
 
 from grevin.core.errors import ProofError, UnreadableFrameError
@@ -12,6 +14,7 @@ from grevin.core.picture.masks import chroma_under
 from grevin.core.render.packed import PACKED_VERSION, is_source, packed, unpacked
 from grevin.core.render.proof import Written
 from grevin.core.render.ready import ReadyFrames
+from grevin.core.timebase.timeline import Timeline
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.plan import TreatedReel
 
@@ -39,6 +42,16 @@ class Making:
         self._ready = ready
         self._known: set[int] = set()
 
+    @cached_property
+    def _timeline(self) -> Timeline | None:
+        """None where no step changes time: the reel may be growing still."""
+        chain = self._treated.at(0)
+        return self._treated.timeline if chain.changes_time(len(chain.view_points) - 1) else None
+
+    def _source_of(self, number: int) -> int:
+        """The reel's frame that an output frame comes from."""
+        return number if self._timeline is None else int(self._timeline.sources[number])
+
     @property
     def keeps(self) -> bool:
         """Whether what is made is kept."""
@@ -47,14 +60,14 @@ class Making:
     def has(self, number: int) -> bool:
         """Whether output frame `number` is kept; nothing is made to find out."""
         if number not in self._known and self._ready is not None:
-            chain = self._treated.at(int(self._treated.timeline.sources[number]))
+            chain = self._treated.at(self._source_of(number))
             if chain.steps and self._name(chain, number) in self._ready:
                 self._known.add(number)
         return number in self._known
 
     def shown(self, number: int) -> Frame | None:
         """Output frame `number` as it would be written, if it is kept."""
-        source = int(self._treated.timeline.sources[number])
+        source = self._source_of(number)
         chain = self._treated.at(source)
         content = self._ready.get(self._name(chain, number)) if self._ready is not None and chain.steps else None
         if content is None:
@@ -69,7 +82,7 @@ class Making:
             UnreadableFrameError: if the source's cannot be read.
             ProofError: if it changed outside its evidence.
         """
-        source = int(self._treated.timeline.sources[number])
+        source = self._source_of(number)
         chain = self._treated.at(source)
         name = self._name(chain, number)
         content = self._ready.get(name) if self._ready is not None and chain.steps else None
@@ -90,7 +103,7 @@ class Making:
 
     def _goes_on(self, chain: Chain, number: int) -> bool:
         """Whether the output frame before it is written too, and treated alike."""
-        return number > self._first and self._treated.at(int(self._treated.timeline.sources[number - 1])) is chain
+        return number > self._first and self._treated.at(self._source_of(number - 1)) is chain
 
     def _taken(self, content: bytes, chain: Chain, number: int, source: int) -> Written:
         own = chain.source.frame(source) if is_source(content) else None
@@ -101,12 +114,11 @@ class Making:
         return not written.made and written.frame is chain.source.frame(written.source)
 
     def _made(self, chain: Chain, number: int, source: int) -> Written:
-        timeline = self._treated.timeline
         frame = in_depth(chain.result.frame(number), self._bits, self._dither)
-        made = bool(timeline.made[number])
+        made = self._timeline is not None and bool(self._timeline.made[number])
         differing = changed_samples(chain, source, frame, made, self._bits)
         begins = chain.changes_whole and not (
-            self._goes_on(chain, number) and chain.shots.same_shot(int(timeline.sources[number - 1]), source)
+            self._goes_on(chain, number) and chain.shots.same_shot(self._source_of(number - 1), source)
         )
         return Written(number, source, frame, made, differing, tuple(chain.account(number)), begins)
 
