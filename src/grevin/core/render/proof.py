@@ -7,6 +7,7 @@ from fractions import Fraction
 from math import sqrt
 from typing import Any
 
+from grevin.core.measure.level_range import MOST_OUTSIDE
 from grevin.core.picture.frame import Frame
 from grevin.core.render.ledger import LedgerSpool, WholeRows, ledger_rows
 from grevin.core.timebase.rates import rate_text
@@ -36,6 +37,8 @@ class Proof:
         coded_db: what that cost: mean and least peak signal-to-noise ratio of luma over frames evenly spread, and the
             frame of the least.
         notes: what else the reader of the output should know.
+        out_of_range: frames of which more than 1 % lies outside the levels of EBU R 103, the greatest share of one, and
+            its number.
         checksums: MD5 of each frame's planes, as they read back.
         rows: the ledger, on disk until `close`.
     """
@@ -55,6 +58,7 @@ class Proof:
     samples_changed: float = 0.0
     coding: str = ""
     coded_db: tuple[float, float, int] = (0.0, 0.0, 0)
+    out_of_range: tuple[int, float, int] = (0, 0.0, 0)
     notes: tuple[str, ...] = ()
     checksums: list[str] = field(default_factory=list)
     rows: LedgerSpool = field(default_factory=LedgerSpool)
@@ -112,6 +116,11 @@ class Proof:
             }
             if self.coding
             else None,
+            "out_of_range": {
+                "frames": self.out_of_range[0],
+                "most": round(self.out_of_range[1], 4),
+                "frame": self.out_of_range[2],
+            },
             "notes": list(self.notes),
             "checksums": self.checksums,
         }
@@ -152,8 +161,11 @@ class Record:
         self._differing = 0
         self._samples = 0
 
-    def add(self, written: Written, checksum: str) -> None:
-        """One more frame."""
+    def add(self, written: Written, checksum: str, outside: float = 0.0) -> None:
+        """One more frame, with the share of it that lies outside the levels of EBU R 103."""
+        frames, most, worst = self._proof.out_of_range
+        worst = written.number if outside > most else worst
+        self._proof.out_of_range = frames + (outside > MOST_OUTSIDE), max(most, outside), worst
         proof, made = self._proof, written.made
         acted = [(place, step.step.label, one) for place, step, one in written.steps]
         whole = any(one.reshaped or one.whole_levels is not None for _, _, one in acted) and not made
@@ -180,6 +192,12 @@ class Record:
         """The proof, but for reading back."""
         proof = self._proof
         proof.rows.add(self._whole.finish())
+        frames, most, worst = proof.out_of_range
+        if frames:
+            proof.notes += (
+                f"On {frames} frames more than 1 % of the picture lies outside -5 to 105 % (EBU R 103), most on frame "
+                f"{worst} ({most:.0%}).",
+            )
         proof.samples_changed = self._differing / max(1, self._samples)
         by = sorted(self._squares)
         proof.reshaped_by = tuple(dict.fromkeys(label for _, label in by)) if proof.reshaped else ()

@@ -11,6 +11,7 @@ from typing import Literal
 from grevin.core.cache import ByteCache
 from grevin.core.errors import ProofError, UnreadableFrameError, UsageError
 from grevin.core.intake.reel import DeclaredReel
+from grevin.core.measure.level_range import outside_range
 from grevin.core.media.checksums import frame_checksum
 from grevin.core.media.codings import Coding, Quality, coding_for
 from grevin.core.media.image_sequence import ImageSequence, SequencePattern, is_pattern
@@ -213,18 +214,18 @@ def _write(
     lossy = coding if coding is not None and not coding.lossless else None
     coded = Coded(len(outputs)) if lossy is not None else None
 
-    def make(number: int) -> tuple[Written, Frame]:
+    def make(number: int) -> tuple[Written, Frame, float]:
         written = making.written(number)
-        frame = written.frame
-        return written, frame if lossy is None else recoded(frame, lossy.format_of(frame.format))
+        frame = written.frame if lossy is None else recoded(written.frame, lossy.format_of(written.frame.format))
+        return written, frame, outside_range(frame)
 
     progress.begin(len(outputs), "Writing")
-    for written, frame in in_parallel(make, outputs):
+    for written, frame, outside in in_parallel(make, outputs):
         with translated(request.output):
             writer.write(frame)
         if coded is not None:
             coded.remember(frame)
-        record.add(written, frame_checksum(as_image_frame(frame) if pictures else frame))
+        record.add(written, frame_checksum(as_image_frame(frame) if pictures else frame), outside)
         if evidence is not None:
             evidence.write(written.number, written.steps)
         progress.advance()
