@@ -31,6 +31,7 @@ TEXTURE_ROWS = 9  # over which what is even is taken off, to see texture
 APART_SHARE = 0.1  # of what the flanks differ by, that is not known between them
 OFF_BY = 0.08  # of its depth: so well is it known, measured on open clips
 OPAQUE = 0.45  # of the flanks' texture: less of it under a scratch, and nothing is left there
+MOSTLY = 0.5  # of its rows: on rule clips shallow ones mostly stay below .3, those down to the base above .6
 CLIPPED = 0.985  # of white: nothing is left above
 SEEN_LEVELS = 5.0 / 255  # by which the flanks may differ on another frame that shows the same
 SEEN_ROWS = 21
@@ -143,12 +144,16 @@ def _too_deep(added: Values, values: Values, inner: npt.NDArray[np.bool_]) -> np
 def _opaque(
     values: Values, core: npt.NDArray[np.bool_], under: Values, inner: npt.NDArray[np.bool_]
 ) -> npt.NDArray[np.bool_]:  # fmt: skip
-    """(N,) rows in which nothing of the picture is left in the middle of the scratch."""
+    """(N,) rows in which nothing of the picture is left in the middle of the scratch.
+
+    What cuts through to the base does so all along: where most rows say so, the others are believed to be so too.
+    """
     texture = np.minimum(_rough(under[:, core]).std(axis=(1, 2)), _rough(values[:, core]).std(axis=(1, 2)))
     around = _rough(values[:, ~inner]).std(axis=(1, 2))
     slow = [gaussian_filter1d(one, TEXTURE_ROWS, mode="nearest") for one in (texture, around)]
     clipped = gaussian_filter1d((values[:, core].min(axis=2) > CLIPPED).mean(axis=1), TEXTURE_ROWS, mode="nearest")
-    return np.asarray((slow[0] < OPAQUE * slow[1]) | (clipped > OPAQUE))
+    opaque = (slow[0] < OPAQUE * slow[1]) | (clipped > OPAQUE)
+    return np.ones_like(opaque) if opaque.mean() > MOSTLY else np.asarray(opaque)
 
 
 def _rough(values: Values) -> Values:
