@@ -11,7 +11,7 @@ from grevin.core.picture.frame import Frame
 from grevin.core.quality.damage.scratch import Line, ScratchDamage
 from grevin.core.quality.figures import psnr, squared_error
 from grevin.core.quality.memory_source import MemorySource
-from grevin.core.steps.scratch.mending import mend_line
+from grevin.core.steps.scratch.mending import _opaque, mend_line
 from grevin.core.steps.scratch.paths import over_time, paths_of
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
@@ -192,3 +192,15 @@ def test_the_flanks_are_joined_where_nothing_is_left() -> None:
     done = mend_line(picture, Found(0, np.full(60, 19.5), 4, False, 1.0, 0), (3, 3), list)
     assert done.opaque == pytest.approx(1.0)
     assert np.abs(picture - right).max() < 0.02
+
+
+@pytest.mark.parametrize(("textured", "share"), [(80, 1.0), (30, 0.25)])
+def test_what_cuts_to_the_base_does_so_all_along(textured: int, share: float) -> None:
+    """Where the flanks are flat nothing tells whether a scratch hides the picture: most of its rows do."""
+    values = np.full((120, 12, 3), 0.4, np.float32)
+    values[:textured] += np.random.default_rng(4).normal(0, 0.04, (textured, 12, 1)).astype(np.float32)
+    offsets = np.arange(12) - 5
+    inner = np.abs(offsets) <= 3
+    values[:, inner] = 0.8
+    opaque = _opaque(values, np.abs(offsets) <= 1, values - 0.4, inner)
+    assert opaque.mean() == pytest.approx(share, abs=0.08)
