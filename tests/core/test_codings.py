@@ -25,7 +25,7 @@ from grevin.core.quality.figures import psnr
 from grevin.core.render.coded import Coded
 from grevin.core.render.proof import Proof
 from grevin.core.render.run import RunRequest, run
-from grevin.core.treatment.plan import Plan
+from grevin.core.treatment.plan import Plan, TreatedReel
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from tests.conftest import moving_frames, random_frame, write_video
 
@@ -184,6 +184,16 @@ def test_nothing_is_left_where_a_coding_is_refused(tmp_path: Path) -> None:
     with pytest.raises(GrevinError, match="carries no interlaced"):
         coded(tmp_path, replace(SD, field_order="top_first"), "av1")
     assert [path.name for path in tmp_path.iterdir()] == ["source.mkv"]
+
+
+def test_a_size_that_cannot_be_coded_is_refused_before_anything_is_studied(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:  # fmt: skip
+    source = write_video(tmp_path / "s.mkv", [moving_frames(4).frame(n) for n in range(4)])
+    steps = (TreatmentStep.make("flicker"), TreatmentStep.make("reframe", {"width": 151, "height": 90}))
+    monkeypatch.setattr(TreatedReel, "prepare", lambda *_: pytest.fail("studied"))
+    with pytest.raises(OutputError, match="this picture is 151 x 90"):
+        run(open_reel(source), Plan.whole(Treatment(steps=steps)), RunRequest(tmp_path / "o.mp4", range(4)), Progress())
 
 
 def test_names_and_codings_have_to_agree() -> None:

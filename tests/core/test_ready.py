@@ -166,8 +166,11 @@ def everything(folder: Path) -> dict[str, bytes]:
     return {str(path.relative_to(folder)): path.read_bytes() for path in files}
 
 
-@pytest.mark.parametrize("steps", PATHS.values(), ids=PATHS)
-@pytest.mark.parametrize("more", [{}, {"bits": 10, "dither": True}], ids=["own", "deeper"])
+@pytest.mark.parametrize(
+    ("steps", "more"),
+    [*((steps, {}) for steps in PATHS.values()), (PATHS["whole"], {"bits": 10, "dither": True})],
+    ids=[*PATHS, "deeper"],
+)
 def test_a_second_run_takes_every_frame_and_writes_the_same(
     reel: Path, store: ReadyFrames, tmp_path: Path, steps, more, monkeypatch
 ) -> None:

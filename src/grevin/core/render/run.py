@@ -122,6 +122,8 @@ def run(
     request = request.for_material(reel.format)  # what cannot be written is refused before anything is studied
     cache = ByteCache(cache_bytes(plan, reel.format))
     treated = TreatedReel(reel, plan, cache, verdicts=request.verdicts, studies=studies)
+    if coding is not None:
+        _check_sizes(treated, coding, request.bits)
     treated.prepare(progress, request.frames)
     retimed = Retimed.of(treated.timeline, request.frames, reel.format.rate)
     _check_readable(reader, retimed)
@@ -158,6 +160,16 @@ def run(
     told = treated.told(request.frames)[:MOST_TOLD]
     proof.notes = (*writer.notes, *retimed.notes(treated), *told, *order, *proof.notes)
     return proof
+
+
+def _check_sizes(treated: TreatedReel, coding: Coding, bits: int | None) -> None:
+    """Refuse what a coding cannot carry before anything is studied; of fields only a study may tell.
+
+    Raises:
+        OutputError: with what can carry it.
+    """
+    for chain in treated.chains():
+        coding.format_of(replace(in_bits(chain.size_format, bits), field_order="progressive"))
 
 
 def _start(reel: DeclaredReel, retimed: Retimed, request: RunRequest) -> Start:
