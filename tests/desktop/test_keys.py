@@ -39,6 +39,8 @@ def test_every_key_in_every_place_changes_only_what_is_in_sight(qtbot: QtBot, wi
     for key in every_key():
         if key.held or key.act in OPENS_A_DIALOG | LEAVES | MOVES_ON:
             continue
+        if not key.in_sight and place != "go_bench":
+            continue  # it holds in every place: once is enough
         for text in key.keys:
             window.bench.player.stop()
             window.do(place)
