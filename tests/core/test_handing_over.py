@@ -47,6 +47,7 @@ def test_others_can_check_files_and_frames(folder: Path) -> None:
         ours = [row for row in (folder / f"{name}.framemd5").read_text().splitlines() if not row.startswith("#")]
         assert [row.split(",")[5].strip() for row in ours] == theirs(folder / name), "FFmpeg's own muxer"
     readme = (folder / "README.txt").read_text()
+    assert readme.count("12 frames written and read back") == 3, "of the pictures too"
     for words in ("master.mkv", "every mend", "sha256sum -c", "12 frames written and read back"):
         assert words in readme
     assert "Condition report" in (folder / "dirty.condition.html").read_text()

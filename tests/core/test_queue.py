@@ -107,6 +107,16 @@ def test_what_a_killed_process_was_at_waits_again(queue: Queue, job: Path, tmp_p
     assert queue.take().id == number
 
 
+def test_another_process_of_the_same_number_is_not_the_worker(queue: Queue, job: Path, tmp_path: Path) -> None:
+    """After a restart of the machine the number of a killed worker may be anybody's."""
+    number = queue.add(order_of(job, 0, tmp_path / "o.mkv"))
+    assert queue.take().id == number
+    assert queue.orders()[0].state == "running"
+    with queue._changing() as database:
+        database.execute("UPDATE orders SET worker = ?", (f"{os.getpid()}/1",))
+    assert queue.orders()[0].state == "waiting"
+
+
 def test_an_order_of_a_later_version_stays_and_is_told(queue: Queue, job: Path, tmp_path: Path) -> None:
     queue.add(order_of(job, 0, tmp_path / "o.mkv"))
     with queue._changing() as database:

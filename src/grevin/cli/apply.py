@@ -107,9 +107,4 @@ def apply(
         return
     with console.progress() as progress:
         proof = write(source, output, progress)
-    if as_json:
-        console.say_json(proof.data())
-        return
-    console.say(f"{output}: {proof.sentence()}")
-    for line in proof.notes:
-        console.say(line)
+    console.say_proof(proof, output, as_json)

@@ -21,6 +21,7 @@ from rich.table import Table
 from grevin.core.errors import ExitStatus, GrevinError
 from grevin.core.progress import Progress as WorkProgress
 from grevin.core.progress import ProgressReport
+from grevin.core.render.proof import Proof
 
 PLAIN_SECONDS = 5.0  # between two lines where there is no terminal
 
@@ -110,6 +111,16 @@ def _cancelled_by_interrupt(work: WorkProgress) -> Iterator[WorkProgress]:
     finally:
         for number, handler in before.items():
             signal.signal(number, handler)
+
+
+def say_proof(proof: Proof, output: Path, as_json: bool) -> None:
+    """What was shown about an output."""
+    if as_json:
+        say_json(proof.data())
+        return
+    say(f"{output}: {proof.sentence()}")
+    for line in proof.notes:
+        say(line)
 
 
 def log_path() -> Path:

@@ -54,12 +54,7 @@ def render(
         return
     with console.progress() as progress:
         proof = carry_out(order, progress, user_ready_frames())
-    if as_json:
-        console.say_json(proof.data())
-        return
-    console.say(f"{output}: {proof.sentence()}")
-    for line in proof.notes:
-        console.say(line)
+    console.say_proof(proof, output, as_json)
 
 
 def _range(text: str | None) -> range:

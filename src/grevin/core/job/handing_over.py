@@ -6,13 +6,11 @@ for the frames.
 
 from __future__ import annotations
 
-import csv
 import hashlib
 import json
 import shutil
-from collections.abc import Iterator
 from contextlib import closing
-from dataclasses import asdict, dataclass, field, fields
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -27,7 +25,7 @@ from grevin.core.media.image_sequence import is_pattern, parse_pattern
 from grevin.core.media.opening import Reader, open_reel
 from grevin.core.media.writing import translated
 from grevin.core.progress import Progress
-from grevin.core.render.ledger import LedgerRow
+from grevin.core.render.ledger import write_ledger
 from grevin.core.survey.report import Reported
 from grevin.core.survey.report_files import write_report
 from grevin.core.survey.survey import run_survey
@@ -66,7 +64,7 @@ def hand_over(job: Path, folder: Path, progress: Progress, report: bool = False)
         job: the job file.
         folder: the folder to make.
         progress: told of what is done, and asked whether to stop.
-        report: whether reels and outputs are measured for condition reports before and after.
+        report: whether reels are measured for condition reports, as they came.
 
     Raises:
         GrevinError: if the job has no output that is still there, or the folder is not empty or cannot be written.
@@ -82,11 +80,11 @@ def hand_over(job: Path, folder: Path, progress: Progress, report: bool = False)
             sums = _gather(held, aside, done, progress)
             if not done.outputs:
                 raise JobFileError(f"{job.name} has no output that is still there.", "Write one first.")
-            _check_all(aside, done)
+            _check_all(aside, done, progress)
             if report:
                 _report(held, aside, progress)
             _write_json(aside / "job.json", export_job(job))
-            (aside / README).write_text(_readme(held, done), encoding="utf-8")
+            (aside / README).write_text(_readme(aside, done), encoding="utf-8")
             _sum_up(aside, sums)
             if folder.exists():
                 folder.rmdir()
@@ -118,14 +116,14 @@ def _gather(held: JobFile, aside: Path, done: HandedOver, progress: Progress) ->
             sums[str(target.relative_to(aside))] = _copied(path, target, progress)
         done.outputs.append(name)
         _write_json(aside / f"{name}.proof.json", {**proof, "written_at": done_at, "output": name})
-        _write_ledger(aside / f"{name}.ledger.csv", held.ledger(place))
+        write_ledger(aside / f"{name}.ledger.csv", held.ledger(place))
         reader = open_reel(own / output.name if is_pattern(output) else own / name, progress)
         with closing(reader):
             (aside / f"{name}{FRAMES}").write_text(_frame_sums(reader, held.checksums(place)), encoding="utf-8")
     return sums
 
 
-def _check_all(aside: Path, done: HandedOver) -> None:
+def _check_all(aside: Path, done: HandedOver, progress: Progress) -> None:
     """Nothing is handed over that is not what was written.
 
     Raises:
@@ -133,7 +131,7 @@ def _check_all(aside: Path, done: HandedOver) -> None:
     """
     proof = FolderProof()
     for name in done.outputs:
-        _check_frames(aside, name, proof, Progress())
+        _check_frames(aside, name, proof, progress)
     if proof.offending:
         name, number = proof.offending[0]
         raise OutputError(f"{name} is no longer what was written: frame {number} differs.", "Write it again.")
@@ -183,13 +181,6 @@ def _frame_sums(reader: Reader, sums: list[str]) -> str:
     return "\n".join((*head, *rows)) + "\n"
 
 
-def _write_ledger(path: Path, rows: Iterator[LedgerRow]) -> None:
-    with path.open("w", newline="", encoding="utf-8") as stream:
-        writer = csv.DictWriter(stream, [column.name for column in fields(LedgerRow)])
-        writer.writeheader()
-        writer.writerows(asdict(row) for row in rows)
-
-
 def _write_json(path: Path, data: Any) -> None:
     path.write_text(json.dumps(data, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
 
@@ -205,15 +196,14 @@ def _report(held: JobFile, aside: Path, progress: Progress) -> None:
             write_report(aside / f"{reel_stem(Path(reel.path))}.condition.html", about)
 
 
-def _readme(held: JobFile, done: HandedOver) -> str:
+def _readme(aside: Path, done: HandedOver) -> str:
     lines = [
         "This folder was handed over by Grevin, a program that restores digitised film and tape.", "",
         "What is in it:", "",
     ]  # fmt: skip
-    proofs = {Path(proof["output"]).name: proof for _, proof in reversed(held.runs())}
     for name in done.outputs:
-        summary = proofs.get(name, {}).get("summary", "")
-        lines += [f"* {name}", f"  {summary}" if summary else "", f"  {name}.proof.json: the proof with its figures",
+        summary = json.loads((aside / f"{name}.proof.json").read_text(encoding="utf-8"))["summary"]
+        lines += [f"* {name}", f"  {summary}", f"  {name}.proof.json: the proof with its figures",
                   f"  {name}.ledger.csv: every mend, a row each",
                   f"  {name}{FRAMES}: a checksum for every frame, as FFmpeg's framemd5 writes them", ""]  # fmt: skip
     lines += [

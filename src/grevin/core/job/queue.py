@@ -20,11 +20,12 @@ from grevin.core.progress import Progress, ProgressReport
 
 State = Literal["waiting", "running", "held", "done", "failed"]
 PATIENCE_S = 10.0  # for another process to finish its change
+BEGAN = 19  # field of /proc/N/stat behind the name: ticks since the machine began (proc(5), starttime)
 TELL_S = 1.0  # how often it is told how far an order is
 
 _TABLE = """
 CREATE TABLE IF NOT EXISTS orders (id INTEGER PRIMARY KEY AUTOINCREMENT, place REAL NOT NULL, state TEXT NOT NULL,
-  worker INTEGER NOT NULL DEFAULT 0, done INTEGER NOT NULL DEFAULT 0, total INTEGER NOT NULL DEFAULT 0,
+  worker TEXT NOT NULL DEFAULT '', done INTEGER NOT NULL DEFAULT 0, total INTEGER NOT NULL DEFAULT 0,
   words TEXT NOT NULL DEFAULT '', data TEXT NOT NULL)
 """
 
@@ -109,7 +110,9 @@ class Queue:
             row = database.execute(query).fetchone()
             if row is None:
                 return None
-            database.execute("UPDATE orders SET state = 'running', worker = ? WHERE id = ?", (os.getpid(), row[0]))
+            database.execute(
+                "UPDATE orders SET state = 'running', worker = ? WHERE id = ?", (_process(str(os.getpid())), row[0])
+            )
             return Queued(*row)
 
     def tell(self, number: int, done: int, total: int) -> None:
@@ -131,12 +134,12 @@ class Queue:
     def put(self, number: int, state: State, words: str = "") -> None:
         """An order is done, failed, held, or waits again."""
         with self._changing() as database:
-            database.execute("UPDATE orders SET state = ?, worker = 0, words = ? WHERE id = ?", (state, words, number))
+            database.execute("UPDATE orders SET state = ?, worker = '', words = ? WHERE id = ?", (state, words, number))
 
     def release(self, number: int) -> None:
         """An order that was stopped waits again; one that is done stays so."""
         with self._changing() as database:
-            query = "UPDATE orders SET state = 'waiting', worker = 0 WHERE id = ? AND state = 'running'"
+            query = "UPDATE orders SET state = 'waiting', worker = '' WHERE id = ? AND state = 'running'"
             database.execute(query, (number,))
 
     def first(self, number: int) -> None:
@@ -158,15 +161,14 @@ def _wake(database: sqlite3.Connection) -> None:
     """What was running in a process that is gone waits again."""
     running = database.execute("SELECT id, worker FROM orders WHERE state = 'running'").fetchall()
     for number, worker in running:
-        if not _alive(worker):
-            database.execute("UPDATE orders SET state = 'waiting', worker = 0 WHERE id = ?", (number,))
+        if not worker or worker != _process(worker.split("/")[0]):
+            database.execute("UPDATE orders SET state = 'waiting', worker = '' WHERE id = ?", (number,))
 
 
-def _alive(process: int) -> bool:
+def _process(number: str) -> str:
+    """A process by its number and when it began, "" if it is gone: after a restart another one may bear its number."""
     try:
-        os.kill(process, 0)
-    except ProcessLookupError:
-        return False
-    except PermissionError:
-        return True
-    return process > 0
+        facts = Path(f"/proc/{number}/stat").read_text(encoding="utf-8", errors="replace")
+    except OSError:
+        return ""
+    return f"{number}/{facts.rsplit(')', 1)[1].split()[BEGAN]}"

@@ -1,7 +1,7 @@
 """One written frame, with all that was done to it, as bytes and back: what is kept of a run (`ready`).
 
 A picture that is the source's own is not held again. Planes are differences along rows, their bits shuffled, then
-Zstandard (RFC 8878): a tenth of FFV1's time for a quarter more room.
+Zstandard (RFC 8878): far quicker than FFV1, for somewhat more room (`python -m bench --suite output`).
 """
 
 from __future__ import annotations

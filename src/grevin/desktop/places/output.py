@@ -246,7 +246,7 @@ class Output(QWidget):
             return
         order = Order(
             job=str(job.path), reel=entry, verdicts=tuple(self._session.verdicts),
-            output=str(Path(self.path.text()).expanduser()), **self._form.wanted(),
+            output=str(Path(self.path.text()).expanduser().absolute()), **self._form.wanted(),
         )  # fmt: skip
         self._mine.add(self._queue.add(order))
         if self._task is not None:
