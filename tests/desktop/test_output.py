@@ -166,3 +166,8 @@ def test_all_that_was_written_is_handed_over(
     qtbot.mouseClick(window.output.proofs.hand_over, LEFT)
     qtbot.waitUntil(lambda: not window.output.proofs.busy, timeout=WAIT_MS)
     assert "is there already" in window.messages.text
+    window.output.proofs.begin(tmp_path / "again")
+    window.output.proofs.cancel.click()
+    assert "Cancelled; nothing was left behind" in window.messages.text
+    assert not list(tmp_path.glob("*again*"))
+    assert window.output.proofs.hand_over.isEnabled()

@@ -8,13 +8,12 @@ from pathlib import Path
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from grevin.core.errors import CancelledError
 from grevin.core.job.handing_over import HandedOver, hand_over
 from grevin.core.progress import ProgressReport
 from grevin.desktop.dialogs import files
 from grevin.desktop.session import Session
 from grevin.desktop.texts import tr
-from grevin.desktop.work.workers import Task
+from grevin.desktop.work.one_task import OneTask
 
 
 class Proofs(QWidget):
@@ -26,7 +25,7 @@ class Proofs(QWidget):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session = session
-        self._task: Task | None = None
+        self._gathering = OneTask("handover", self)
         self._cards = QVBoxLayout()
         self._cards.setAlignment(Qt.AlignmentFlag.AlignTop)
         inner = QWidget()
@@ -55,6 +54,8 @@ class Proofs(QWidget):
         layout.addLayout(row)
         self.hand_over.clicked.connect(self._ask)
         self.cancel.clicked.connect(self._cancel)
+        self._gathering.progressed.connect(self._show_progress)
+        self._gathering.failed.connect(self.faulted)
 
     def show_runs(self) -> None:
         """List the proofs that the job holds."""
@@ -69,7 +70,7 @@ class Proofs(QWidget):
             empty = QLabel(tr("Nothing yet."))
             empty.setProperty("quiet", True)
             self._cards.addWidget(empty)
-        self.hand_over.setEnabled(bool(runs) and self._task is None)
+        self.hand_over.setEnabled(bool(runs) and not self.busy)
 
     def _ask(self) -> None:
         job = self._session.job_file
@@ -84,54 +85,41 @@ class Proofs(QWidget):
     def begin(self, folder: Path) -> None:
         """Gather everything in a folder, in the background."""
         job = self._session.job_file
-        if job is None or self._task is not None:
+        if job is None or self.busy:
             return
         path = job.path
-        self._task = Task(lambda progress: hand_over(path, folder, progress), "handover", self)
-        self._task.progressed.connect(self._show_progress)
-        self._task.done.connect(self._finish)
-        self._task.failed.connect(self._fail)
+        self._gathering.run(lambda progress: hand_over(path, folder, progress), self._finish)
         self._show_running(True)
-        self._task.start()
 
     @property
     def busy(self) -> bool:
         """Whether something is being gathered."""
-        return self._task is not None
+        return self._gathering.busy
 
     def _cancel(self) -> None:
-        if self._task is not None:
-            self._task.cancel()
+        self._gathering.cancel()
+        self.told.emit(tr("Cancelled; nothing was left behind."))
 
     def stop(self) -> None:
         """Stop and wait, before the window closes; nothing half-gathered is left."""
-        if self._task is not None:
-            self._task.cancel()
-            self._task.wait()
-            self._task = None
+        self._gathering.cancel()
 
     def _show_running(self, on: bool) -> None:
         self.hand_over.setEnabled(not on)
         self.bar.setVisible(on)
         self.cancel.setVisible(on)
 
-    def _show_progress(self, report: ProgressReport) -> None:
+    def _show_progress(self, report: ProgressReport | None) -> None:
+        """None when it has come to an end."""
+        if report is None:
+            self._show_running(False)
+            return
         self.bar.setRange(0, 1000)
         self.bar.setValue(round(1000 * report.fraction))
         self.bar.setFormat(report.message)
 
     def _finish(self, done: HandedOver) -> None:
-        self._task = None
-        self._show_running(False)
         self.told.emit(done.sentence())
-
-    def _fail(self, fault: Exception) -> None:
-        self._task = None
-        self._show_running(False)
-        if isinstance(fault, CancelledError):
-            self.told.emit(tr("Cancelled; nothing was left behind."))
-        else:
-            self.faulted.emit(fault)
 
 
 def local_time(moment: str) -> str:
