@@ -1,22 +1,17 @@
-"""How fast outputs are written and treated pictures are played from disk, and what kills cost: the suite `output`.
+"""How fast outputs are written and played from disk, and what they outlast: the suite `output`.
 
 Ratios are taken in one run: machines differ, and are shared.
 """
 
 from __future__ import annotations
 
-import json
-import os
-import random
-import signal
-import subprocess
-import sys
 import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from bench.outlasting import KILLS, kills, memory, workers
 from bench.speed import dirty_source
 from grevin.core.media.opening import open_reel
 from grevin.core.media.video_writer import Start, VideoWriter
@@ -26,27 +21,27 @@ from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.render.making import Making
 from grevin.core.render.ready import ReadyFrames
-from grevin.core.render.run import RunRequest, run
+from grevin.core.render.request import RunRequest
+from grevin.core.render.run import run
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.plan import Plan, TreatedReel
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 
 SIZES = {"sd": ((720, 576), 100), "hd": ((1920, 1080), 30)}  # and frames
 DIRT = Treatment(steps=(TreatmentStep.make("dirt"),))
-KILLS = 20
-KILLED_FRAMES = 60
-LATEST_KILL_S = 6.0
 
 
 def run_output(progress: Progress) -> dict[str, Any]:
     """Measure everything."""
     found: dict[str, float] = {}
-    progress.begin(len(SIZES) + KILLS, "Outputs")
+    progress.begin(len(SIZES) + KILLS + 1, "Outputs")
     with tempfile.TemporaryDirectory() as folder:
         for name, (size, count) in SIZES.items():
             found |= {f"{name}_{key}": value for key, value in _speeds(Path(folder), size, count).items()}
             progress.advance()
-        found |= _kills(Path(folder), progress)
+        found |= workers(Path(folder)) | memory(Path(folder))
+        progress.advance()
+        found |= kills(Path(folder), progress)
     return {"format": "grevin-bench", "version": 1, "suite": "output", "together": found}
 
 
@@ -121,38 +116,3 @@ def _show(path: Path, store: ReadyFrames) -> None:
         assert shown is not None, "kept by the run before"
         to_screen(shown)
     reel.close()
-
-
-def _kills(folder: Path, progress: Progress) -> dict[str, float]:
-    """A run that is killed at random moments until it is through: what is lost, what is left behind."""
-    source = dirty_source(40, (320, 240))
-    frames = [source.frame(number % len(source)).with_number(number) for number in range(KILLED_FRAMES)]
-    material, recipe, output = folder / "killed.mkv", folder / "recipe.json", folder / "killed" / "out.mkv"
-    _write(material, frames)
-    recipe.write_text(json.dumps({"format": "grevin-recipe", "version": 1, "steps": [{"step": "dirt"}]}))
-    drawn, kills, broken = random.Random(5), 0, 0
-    made_again: list[int] = []
-    words = [sys.executable, "-m", "grevin.cli.main", "apply", str(recipe), str(material), str(output), "--json"]
-    while kills < KILLS:
-        cache = folder / f"cache-{kills}"
-        environment = {**os.environ, "XDG_CACHE_HOME": str(cache)}
-        known, through = 0, False
-        while not through and kills < KILLS:
-            worker = subprocess.Popen(words, env=environment, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
-            try:
-                out, _ = worker.communicate(timeout=drawn.uniform(0.0, LATEST_KILL_S))
-                through = True
-            except subprocess.TimeoutExpired:
-                worker.send_signal(signal.SIGKILL)
-                worker.communicate()
-                kills += 1
-                progress.advance()
-                if output.exists():  # it was proved and named, and killed behind that
-                    broken += len(open_reel(output)) != KILLED_FRAMES
-                    output.unlink()
-                known = sum(1 for path in (cache / "grevin" / "ready").glob("??/*") if not path.name.startswith("."))
-        if through:
-            proof = json.loads(out)  # nothing but a proof: a fault would have ended the bench
-            made_again.append(max(0, known - proof["ready_frames"]))
-            output.unlink()
-    return {"kills": kills, "broken_outputs": broken, "made_again_most": max(made_again, default=0)}

@@ -138,7 +138,7 @@ def test_exit_codes_and_sentences(capsys, recipe: Recipe, dirty_reel: Path, tmp_
         (("apply", tmp_path / "broken.json", dirty_reel, out), 2, "is not JSON"),
         (("apply", good, dirty_reel, dirty_reel), 2, "The output is the source itself"),
         (("apply", good, dirty_reel, tmp_path / "o.avi"), 2, "not one that Grevin writes"),
-        (("apply", good, dirty_reel, out, "--range", "5:99"), 2, "not inside the reel's frames 0 to 11"),
+        (("apply", good, dirty_reel, out, "--range", "5:99"), 2, "has frames 0 to 11, not to 98"),
         (("apply", good, dirty_reel, out, "--ledger", tmp_path / "l.txt"), 2, "Use an ending of .csv or .json"),
         (("apply", good, dirty_reel, out, "--rate", "fast"), 2, "“fast” is not a frame rate"),
         (("apply", good, dirty_reel, out, "--evidence", good), 2, "is not a folder"),

@@ -16,19 +16,11 @@ import pytest
 
 from grevin.core.job.document import Job, add_step
 from grevin.core.job.job_file import JobFile
-from grevin.core.quality.damage.dirt import DirtDamage
 from grevin.core.treatment.recipe import Treatment
+from tests.cli.conftest import COUNT
 from tests.cli.test_commands import Recipe, call
-from tests.conftest import moving_frames, write_video
 
-COUNT = 60
 KILLS = 3
-
-
-@pytest.fixture
-def worn_reel(tmp_path: Path) -> Path:
-    damage, clean = DirtDamage(seed=5, blobs_per_frame=60, hair_share=0.0, largest_px=10), moving_frames(COUNT)
-    return write_video(tmp_path / "worn.mkv", [damage.add(clean.frame(n))[0] for n in range(COUNT)], sound=True)
 
 
 def kept_files() -> list[Path]:

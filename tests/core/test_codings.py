@@ -24,7 +24,8 @@ from grevin.core.progress import Progress
 from grevin.core.quality.figures import psnr
 from grevin.core.render.coded import Coded
 from grevin.core.render.proof import Proof
-from grevin.core.render.run import RunRequest, run
+from grevin.core.render.request import RunRequest
+from grevin.core.render.run import run
 from grevin.core.treatment.plan import Plan, TreatedReel
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from tests.conftest import moving_frames, random_frame, write_video

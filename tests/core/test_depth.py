@@ -16,7 +16,8 @@ from grevin.core.picture.depth import in_bits, in_depth
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
-from grevin.core.render.run import RunRequest, run
+from grevin.core.render.request import RunRequest
+from grevin.core.render.run import run
 from grevin.core.render.verify import verify
 from grevin.core.steps.registry import REGISTRY
 from grevin.core.treatment.plan import Plan

@@ -16,7 +16,8 @@ from grevin.core.progress import Progress
 from grevin.core.quality.damage.dirt import DirtDamage
 from grevin.core.quality.figures import Matches, psnr, squared_error
 from grevin.core.quality.memory_source import MemorySource
-from grevin.core.render.run import RunRequest, run
+from grevin.core.render.request import RunRequest
+from grevin.core.render.run import run
 from grevin.core.steps.dirt.filling import Source, fill_blobs
 from grevin.core.steps.dirt.judge import MODEL
 from grevin.core.steps.dirt.suspects import robust_noise

@@ -23,7 +23,8 @@ from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.render.ledger import verdicts_from_ledger
-from grevin.core.render.run import RunRequest, run
+from grevin.core.render.request import RunRequest
+from grevin.core.render.run import run
 from grevin.core.render.verify import verify
 from grevin.core.steps.registry import REGISTRY
 from grevin.core.treatment import window as window_module

@@ -16,7 +16,8 @@ from grevin.core.progress import Progress
 from grevin.core.quality.damage.dirt import DirtDamage
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.render.evidence_files import read_evidence
-from grevin.core.render.run import RunRequest, run
+from grevin.core.render.request import RunRequest
+from grevin.core.render.run import run
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import Treatment, TreatmentStep

@@ -25,7 +25,8 @@ from grevin.core.media.opening import open_reel
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
-from grevin.core.render.run import RunRequest, run
+from grevin.core.render.request import RunRequest
+from grevin.core.render.run import run
 from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import Treatment
 from tests.conftest import FORMATS, moving_frames, random_frame, write_video

@@ -24,7 +24,8 @@ from grevin.core.media.still_image import image_samples, read_image
 from grevin.core.media.video_file import VideoFile
 from grevin.core.picture.format import PictureFormat
 from grevin.core.progress import Progress
-from grevin.core.render.run import RunRequest, run
+from grevin.core.render.request import RunRequest
+from grevin.core.render.run import run
 from grevin.core.render.verify import verify
 from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import Treatment

@@ -18,7 +18,8 @@ from grevin.core.render.making import Making
 from grevin.core.render.packed import is_source, packed, unpacked
 from grevin.core.render.proof import Proof, Written
 from grevin.core.render.ready import ReadyFrames
-from grevin.core.render.run import RunRequest, run
+from grevin.core.render.request import RunRequest
+from grevin.core.render.run import run
 from grevin.core.steps.evidence import Blob
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.plan import Plan, TreatedReel

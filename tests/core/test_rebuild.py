@@ -16,7 +16,8 @@ from grevin.core.errors import SettingsError
 from grevin.core.media.opening import open_reel
 from grevin.core.progress import Progress
 from grevin.core.quality.memory_source import MemorySource
-from grevin.core.render.run import RunRequest, run
+from grevin.core.render.request import RunRequest
+from grevin.core.render.run import run
 from grevin.core.steps.rebuild.ties import TieKey, TieLine, tied
 from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import read_recipe

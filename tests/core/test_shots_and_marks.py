@@ -34,7 +34,8 @@ from grevin.core.job.shots import (
 from grevin.core.media.opening import open_reel
 from grevin.core.progress import Progress
 from grevin.core.quality.memory_source import MemorySource
-from grevin.core.render.run import RunRequest, run
+from grevin.core.render.request import RunRequest
+from grevin.core.render.run import run
 from grevin.core.survey.findings import SurveyFinding
 from grevin.core.timebase.counters import Counter
 from grevin.core.treatment.chain import Chain

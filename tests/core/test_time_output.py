@@ -14,7 +14,8 @@ import pytest
 from grevin.core.media.opening import open_reel
 from grevin.core.progress import Progress
 from grevin.core.quality.memory_source import MemorySource
-from grevin.core.render.run import RunRequest, run
+from grevin.core.render.request import RunRequest
+from grevin.core.render.run import run
 from grevin.core.render.verify import verify
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.plan import Plan

@@ -12,7 +12,8 @@ import pytest
 from grevin.core.media.opening import open_reel
 from grevin.core.progress import Progress
 from grevin.core.render.proof import Proof
-from grevin.core.render.run import RunRequest, Sound, run
+from grevin.core.render.request import RunRequest, Sound
+from grevin.core.render.run import run
 from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from tests.conftest import write_video

@@ -17,7 +17,8 @@ from grevin.core.picture.colour import from_rgb, paint_inside, to_rgb
 from grevin.core.picture.format import CHROMA_RATIOS, PictureFormat
 from grevin.core.picture.masks import align_to_chroma, cover_chroma
 from grevin.core.progress import Progress
-from grevin.core.render.run import RunRequest, run
+from grevin.core.render.request import RunRequest
+from grevin.core.render.run import run
 from grevin.core.render.verify import verify
 from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import Treatment, TreatmentStep

@@ -22,7 +22,8 @@ from grevin.core.quality.damage.dirt import DirtDamage
 from grevin.core.quality.damage.grain import GrainDamage
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.render.ledger import ledger_rows, verdicts_from_ledger
-from grevin.core.render.run import RunRequest, run
+from grevin.core.render.request import RunRequest
+from grevin.core.render.run import run
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.doubtful import doubtful_blobs, next_doubtful
 from grevin.core.treatment.plan import Plan

@@ -8,20 +8,17 @@ from typing import Annotated
 import typer
 
 from grevin.cli import console
+from grevin.cli.hands import SchedulerOption, SharedOption, WorkersOption, hands
 from grevin.cli.over_folder import is_folder_work, over_folder
 from grevin.core.errors import UsageError
-from grevin.core.job.measured import MeasuredFile
+from grevin.core.intake.declared import Declared
+from grevin.core.job.document import Reel
+from grevin.core.job.orders import MOST_FRAMES, Order
 from grevin.core.media.codings import CODINGS, QUALITIES
-from grevin.core.media.opening import open_reel
-from grevin.core.progress import Progress
 from grevin.core.render.ledger import verdicts_from_ledger
-from grevin.core.render.proof import Proof
-from grevin.core.render.ready import user_ready_frames
-from grevin.core.render.run import RunRequest, Sound, run
+from grevin.core.render.request import Sound
 from grevin.core.timebase.rates import parse_range, parse_rate
-from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import read_recipe
-from grevin.core.treatment.verdicts import Verdicts
 
 SOUND: dict[str, Sound] = {
     "fits": "where it fits", "always": "always", "padded": "padded", "re-timed": "re-timed", "never": "never",
@@ -42,7 +39,9 @@ def apply(
         Path | None, typer.Option(help="A ledger looked through by a person: its verdicts go before the steps' own.")
     ] = None,
     frames: Annotated[str | None, typer.Option("--range", help="Frames A:B, from A up to but not including B.")] = None,
-    rate: Annotated[str | None, typer.Option(help="Frames per second of a picture sequence.")] = None,
+    rate: Annotated[
+        str | None, typer.Option(help="Frames per second, where the material says none or another.")
+    ] = None,
     sound: Annotated[
         str,
         typer.Option(
@@ -66,6 +65,9 @@ def apply(
         bool,
         typer.Option("--anew", help="Make every frame anew, and keep none: see grevin kept."),
     ] = False,
+    workers: WorkersOption = 0,
+    scheduler: SchedulerOption = "",
+    shared: SharedOption = None,
     carry_on: Annotated[
         bool, typer.Option("--continue", help="Of a folder: leave out the reels that are written already.")
     ] = False,
@@ -82,29 +84,26 @@ def apply(
     if quality not in QUALITIES:
         raise UsageError(f"“{quality}” is no quality.", f"Give {', '.join(QUALITIES)}.")
     treatment = read_recipe(recipe)
-    words = verdicts_from_ledger(verdicts) if verdicts else Verdicts()
-    ready = None if anew else user_ready_frames()
+    words = tuple(verdicts_from_ledger(verdicts)) if verdicts else ()
+    chosen = parse_range(frames, MOST_FRAMES) if frames else range(0)
+    declared = Declared(rate=rate if rate and parse_rate(rate) else None)
 
-    def write(one: Path, into: Path, progress: Progress) -> Proof:
-        reel = open_reel(one, progress, parse_rate(rate) if rate else None)
-        for line in reel.notes:
-            console.note(line)
-        request = RunRequest(
-            into, parse_range(frames, len(reel)), evidence, ledger, overwrite, words, SOUND[sound], bits, dither,
-            coding, quality,
+    def order(one: Path, into: Path) -> Order:
+        reel = Reel(path=str(one.absolute()), declared=declared, treatment=treatment)
+        return Order(
+            reel=reel, verdicts=words, output=str(into.absolute()), first=chosen.start, stop=chosen.stop,
+            evidence=str(evidence or ""), ledger=str(ledger or ""), overwrite=overwrite, sound=SOUND[sound], bits=bits,
+            dither=dither, coding=coding, quality=quality,
         )  # fmt: skip
-        studies = None if ready is None else MeasuredFile(ready.studies)
-        proof = run(reel, Plan.whole(treatment), request, progress, studies, ready)
-        proof.rows.close()
-        return proof
 
     if is_folder_work(source, output):
         if evidence is not None or ledger is not None or verdicts is not None:
             raise UsageError(
                 "Evidence, ledger and verdicts are about one reel.", "Treat the reels one by one for those."
             )
-        over_folder(source, output, coding, carry_on, write, as_json)
+        with hands(workers, scheduler, shared, anew) as write:
+            over_folder(source, output, coding, carry_on, lambda a, b, c: write(order(a, b), c), as_json)
         return
-    with console.progress() as progress:
-        proof = write(source, output, progress)
+    with hands(workers, scheduler, shared, anew) as write, console.progress() as progress:
+        proof = write(order(source, output), progress)
     console.say_proof(proof, output, as_json)

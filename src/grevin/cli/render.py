@@ -9,11 +9,11 @@ import typer
 
 from grevin.cli import console
 from grevin.cli.apply import SOUND
+from grevin.cli.hands import CarryOut, SchedulerOption, SharedOption, WorkersOption, hands
 from grevin.core.errors import CancelledError, ExitStatus, GrevinError, UsageError
-from grevin.core.job.orders import Order, carry_out, order_of
+from grevin.core.job.orders import MOST_FRAMES, Order, order_of
 from grevin.core.job.queue import Queue, Queued, user_queue
 from grevin.core.media.codings import CODINGS, QUALITIES
-from grevin.core.render.ready import user_ready_frames
 from grevin.core.timebase.rates import parse_range
 
 
@@ -34,6 +34,9 @@ def render(
     ] = "",
     quality: Annotated[str, typer.Option(help="Of H.264, H.265 and AV1: finest, fine or small.")] = "fine",
     overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace an output of that name.")] = False,
+    workers: WorkersOption = 0,
+    scheduler: SchedulerOption = "",
+    shared: SharedOption = None,
     queue: Annotated[bool, typer.Option("--queue", help="Put it in the queue instead of writing it now.")] = False,
     as_json: Annotated[bool, typer.Option("--json", help="The proof as JSON on stdout.")] = False,
 ) -> None:
@@ -52,8 +55,8 @@ def render(
         number = user_queue().add(order)
         console.say(f"Order {number}: {output}. “grevin queue --run” works off what waits.")
         return
-    with console.progress() as progress:
-        proof = carry_out(order, progress, user_ready_frames())
+    with hands(workers, scheduler, shared) as write, console.progress() as progress:
+        proof = write(order, progress)
     console.say_proof(proof, output, as_json)
 
 
@@ -61,14 +64,14 @@ def _range(text: str | None) -> range:
     return parse_range(text, MOST_FRAMES) if text else range(0)
 
 
-MOST_FRAMES = 1 << 31  # the reel itself says later whether it has them
-
-
 def queue(
     go: Annotated[bool, typer.Option("--run", help="Work off what waits, one after the other.")] = False,
     remove: Annotated[int | None, typer.Option(help="Forget the order of this number.")] = None,
     first: Annotated[int | None, typer.Option(help="Work off the order of this number before the others.")] = None,
     again: Annotated[int | None, typer.Option(help="Let an order that failed or is held wait again.")] = None,
+    workers: WorkersOption = 0,
+    scheduler: SchedulerOption = "",
+    shared: SharedOption = None,
     as_json: Annotated[bool, typer.Option("--json", help="The queue as JSON on stdout.")] = False,
 ) -> None:
     """Show what is ordered; work it off without a window; change its order."""
@@ -83,20 +86,23 @@ def queue(
         orders.first(first)
     if again is not None:
         orders.put(again, "waiting")
-    failed = _work_off(orders) if go else 0
+    failed = 0
+    if go:
+        with hands(workers, scheduler, shared) as write:
+            failed = _work_off(orders, write)
     _show(orders.orders(), as_json)
     if failed:
         raise typer.Exit(ExitStatus.FAULT)
 
 
-def _work_off(orders: Queue) -> int:
+def _work_off(orders: Queue, write: CarryOut) -> int:
     """Carry out what waits; how many failed."""
     failed = 0
     while (queued := orders.take()) is not None:
         try:
             with console.progress() as progress:
                 orders.follow(queued.id, progress)
-                proof = carry_out(queued.order, progress, user_ready_frames())
+                proof = write(queued.order, progress)
             orders.put(queued.id, "done", proof.sentence())
         except CancelledError:
             orders.put(queued.id, "waiting")  # it goes on when the queue is worked off again

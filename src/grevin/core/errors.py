@@ -86,6 +86,12 @@ class NoSpaceError(OutputError):
     exit_status = ExitStatus.NO_SPACE
 
 
+class WorkersDifferError(UsageError):
+    """Workers that would not make the same pictures: of another version, or without the same files."""
+
+    code = "workers_differ"
+
+
 class ProofError(GrevinError):
     """An output that does not read back as what was written."""
 

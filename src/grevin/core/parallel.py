@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 from collections import deque
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Generator, Iterable
 from concurrent.futures import Future, ThreadPoolExecutor
 from typing import TypeVar
 
@@ -19,7 +19,7 @@ def usual_workers() -> int:
     return (os.cpu_count() or 1) + SPARE_WORKERS
 
 
-def in_parallel(make: Callable[[int], Made], numbers: Iterable[int], workers: int = 0) -> Iterator[Made]:
+def in_parallel(make: Callable[[int], Made], numbers: Iterable[int], workers: int = 0) -> Generator[Made, None, None]:
     """`make(number)` for each number, in order; on all processors unless fewer threads are wanted."""
     workers = workers or usual_workers()
     pending: deque[Future[Made]] = deque()

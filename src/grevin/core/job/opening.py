@@ -12,19 +12,19 @@ from grevin.core.media.opening import open_reel
 from grevin.core.progress import Progress
 
 
-def open_entry(entry: Reel, job: Path, progress: Progress, patient: bool = False) -> DeclaredReel:
+def open_entry(entry: Reel, job: Path | None, progress: Progress, patient: bool = False) -> DeclaredReel:
     """A reel of a job.
 
     Args:
         entry: what the job says of it.
-        job: path of the job file.
+        job: path of the job file; None for a reel that is in none.
         progress: of indexing.
         patient: whether to index all of it first.
 
     Raises:
         GrevinError: one sentence about what is wrong.
     """
-    path, store = found_reel(Path(entry.path), job), JobStore(job)
+    path, store = (Path(entry.path), None) if job is None else (found_reel(Path(entry.path), job), JobStore(job))
     return DeclaredReel(open_reel(path, progress, entry.declared.rate_number(), store, patient), entry.declared)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from contextlib import closing
 from pathlib import Path
 from typing import Any
@@ -10,23 +11,28 @@ import pydantic
 from pydantic import BaseModel, ConfigDict
 
 from grevin.core.errors import JobFileError, UsageError
+from grevin.core.intake.reel import DeclaredReel
 from grevin.core.job.document import Reel
 from grevin.core.job.job_file import JobFile
 from grevin.core.job.measured import MeasuredFile
 from grevin.core.job.opening import open_entry
 from grevin.core.media.codings import Quality
 from grevin.core.progress import Progress
+from grevin.core.render.ahead import Crew
 from grevin.core.render.proof import Proof
 from grevin.core.render.ready import ReadyFrames
-from grevin.core.render.run import RunRequest, Sound, run
+from grevin.core.render.request import RunRequest, Sound
+from grevin.core.render.run import run
 from grevin.core.treatment.verdicts import Verdict, Verdicts
+
+MOST_FRAMES = 1 << 31  # a number that is asked for; the reel itself says later whether it has as many
 
 
 class Order(BaseModel):
     """One thing to write. What is done to the job later has no say in it.
 
     Attributes:
-        job: path of the job file, in which the proof is kept.
+        job: path of the job file, in which the proof is kept; "" for none.
         reel: what the job said of the reel.
         verdicts: what a person had said on places of it.
         output: file or sequence pattern.
@@ -38,7 +44,7 @@ class Order(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    job: str
+    job: str = ""
     reel: Reel
     verdicts: tuple[Verdict, ...] = ()
     output: str
@@ -99,22 +105,54 @@ def order_of(job: Path, reel: int, output: Path, **wanted: Any) -> Order:
     return Order(job=str(job), reel=reels[reel], verdicts=words, output=str(output), **wanted)
 
 
-def carry_out(order: Order, progress: Progress, ready: ReadyFrames | None = None) -> Proof:
-    """Write what was ordered and keep its proof in the job.
+def opened(order: Order, progress: Progress) -> DeclaredReel:
+    """The reel of an order, all of it indexed.
+
+    Raises:
+        GrevinError: if it cannot be read, or has not the frames that are wanted.
+    """
+    reel = open_entry(order.reel, Path(order.job) if order.job else None, progress, patient=True)
+    frames = order.frames(reel.kept)
+    if frames.stop > len(reel):
+        reel.close()
+        raise UsageError(
+            f"{order.reel.title} has frames 0 to {len(reel) - 1}, not to {frames.stop - 1}.",
+            "Choose frames that it has.",
+        )
+    return reel
+
+
+def studies_of(order: Order, ready: ReadyFrames | None) -> MeasuredFile | None:
+    """Where what steps learn of its reel is kept: in the job, without one with the frames."""
+    if order.job:
+        return MeasuredFile(Path(order.job))
+    return None if ready is None else MeasuredFile(ready.studies)
+
+
+def carry_out(
+    order: Order, progress: Progress, ready: ReadyFrames | None = None, crew: Crew | None = None,
+    say: Callable[[str], None] = lambda words: None,
+) -> Proof:  # fmt: skip
+    """Write what was ordered and keep its proof in the job, if it is of one.
+
+    Args:
+        order: what is wanted.
+        progress: told of what is done, and asked whether to stop.
+        ready: where frames are kept; None to make all anew.
+        crew: who makes them ahead.
+        say: told what there is to know of the material.
 
     Raises:
         GrevinError: of the kind that fits what went wrong; `CancelledError` if asked to stop.
     """
-    job = Path(order.job)
-    JobFile.open(job).close()  # where the proof will be kept: it has to be there
-    with closing(open_entry(order.reel, job, progress, patient=True)) as reel:
-        frames = order.frames(reel.kept)
-        if frames.stop > len(reel):
-            raise UsageError(
-                f"{order.reel.title} has frames 0 to {len(reel) - 1}, not to {frames.stop - 1}.",
-                "Choose frames that it has.",
-            )
-        proof = run(reel, order.reel.plan(), order.request(reel.kept), progress, MeasuredFile(job), ready)
-    JobFile.record_run(job, order.reel.id, proof.data(), proof.rows)
+    if order.job:
+        JobFile.open(Path(order.job)).close()  # where the proof will be kept: it has to be there
+    with closing(opened(order, progress)) as reel:
+        for words in reel.notes:
+            say(words)
+        studies = studies_of(order, ready)
+        proof = run(reel, order.reel.plan(), order.request(reel.kept), progress, studies, ready, crew)
+    if order.job:
+        JobFile.record_run(Path(order.job), order.reel.id, proof.data(), proof.rows)
     proof.rows.close()
     return proof

@@ -65,6 +65,11 @@ class Making:
                 self._known.add(number)
         return number in self._known
 
+    def lacks(self, number: int) -> bool:
+        """Whether output frame `number` would be kept, but is not yet."""
+        steps = self._treated.at(self._source_of(number)).steps
+        return bool(steps) and self._ready is not None and not self.has(number)
+
     def shown(self, number: int) -> Frame | None:
         """Output frame `number` as it would be written, if it is kept."""
         source = self._source_of(number)

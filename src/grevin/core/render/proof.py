@@ -161,8 +161,15 @@ class Record:
         self._differing = 0
         self._samples = 0
 
-    def add(self, written: Written, checksum: str, outside: float = 0.0) -> None:
-        """One more frame, with the share of it that lies outside the levels of EBU R 103."""
+    def add(self, written: Written, checksum: str, outside: float = 0.0, by_worker: bool = False) -> None:
+        """One more frame.
+
+        Args:
+            written: the frame.
+            checksum: of it as it is written.
+            outside: the share of it that lies outside the levels of EBU R 103.
+            by_worker: whether a worker made it for this run, so that it was not ready from before.
+        """
         frames, most, worst = self._proof.out_of_range
         worst = written.number if outside > most else worst
         self._proof.out_of_range = frames + (outside > MOST_OUTSIDE), max(most, outside), worst
@@ -176,7 +183,7 @@ class Record:
             proof.notes += tuple(f"Frame {written.number}: {one.doubt}" for _, _, one in acted if one.doubt)
         proof.mends += sum(len(one.mended) for _, _, one in acted)
         proof.made += made
-        proof.ready += written.ready
+        proof.ready += written.ready and not by_worker
         proof.reshaped += whole
         proof.mended += written.differing > 0 and not made and not whole
         proof.untouched += written.differing == 0

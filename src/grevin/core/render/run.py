@@ -3,17 +3,14 @@
 from __future__ import annotations
 
 import contextlib
-from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Literal
 
-from grevin.core.cache import ByteCache
 from grevin.core.errors import ProofError, UnreadableFrameError, UsageError
 from grevin.core.intake.reel import DeclaredReel
 from grevin.core.measure.level_range import outside_range
 from grevin.core.media.checksums import frame_checksum
-from grevin.core.media.codings import Coding, Quality, coding_for
 from grevin.core.media.image_sequence import ImageSequence, SequencePattern, is_pattern
 from grevin.core.media.opening import Reader
 from grevin.core.media.recoding import recoded
@@ -21,85 +18,28 @@ from grevin.core.media.video_file import VideoFile
 from grevin.core.media.video_writer import Start
 from grevin.core.media.writing import Writer, open_writer, translated
 from grevin.core.parallel import in_parallel
-from grevin.core.picture.depth import in_bits
-from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
+from grevin.core.render.ahead import Ahead, Crew
 from grevin.core.render.coded import Coded
 from grevin.core.render.evidence_files import EvidenceWriter
 from grevin.core.render.ledger import check_ledger_path, write_ledger
-from grevin.core.render.making import Making
+from grevin.core.render.prepared import Prepared, prepared
 from grevin.core.render.proof import Proof, Record, Written
 from grevin.core.render.ready import ReadyFrames
+from grevin.core.render.request import RunRequest
 from grevin.core.render.retimed import Retimed
 from grevin.core.render.verify import as_image_frame
 from grevin.core.timebase.counters import Counter
-from grevin.core.treatment.budget import cache_bytes
-from grevin.core.treatment.plan import Plan, TreatedReel
+from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.studies import Studies
-from grevin.core.treatment.verdicts import Verdicts
-
-Sound = Literal["where it fits", "always", "padded", "re-timed", "never"]
-
 
 MOST_TOLD = 40  # sentences about shots
 
 
-@dataclass(frozen=True)
-class RunRequest:
-    """What is to be made.
-
-    Attributes:
-        output: file or sequence pattern.
-        frames: frames of the reel.
-        evidence: folder for evidence pictures, or None.
-        ledger: file for the ledger, or None.
-        overwrite: whether an output of that name may be replaced.
-        verdicts: what a person said on single places.
-        sound: carried over where it fits the picture, always, or never; or made as long as the picture, by silence or
-            a cut at its end, or by another speed.
-        bits: depth of the output's samples; None for the material's own.
-        dither: whether what is rounded is dithered (`picture.depth`).
-        coding: of a video (`media.codings`); "" by the ending of its name. One with loss has its own depths.
-        quality: of a coding with loss.
-    """
-
-    output: Path
-    frames: range
-    evidence: Path | None = None
-    ledger: Path | None = None
-    overwrite: bool = False
-    verdicts: Verdicts = field(default_factory=Verdicts)
-    sound: Sound = "where it fits"
-    bits: int | None = None
-    dither: bool = False
-    coding: str = ""
-    quality: Quality = "fine"
-
-    @property
-    def video(self) -> Coding | None:
-        """How a video is coded; None for a picture sequence.
-
-        Raises:
-            UsageError: for a coding that does not exist or another ending.
-        """
-        return None if is_pattern(self.output) else coding_for(self.output, self.coding)
-
-    def for_material(self, fmt: PictureFormat) -> RunRequest:
-        """The same in the depth that is written of pictures of a format.
-
-        Raises:
-            GrevinError: for a coding, depth or ending that cannot be.
-        """
-        coding = self.video
-        bits = self.bits if coding is None or coding.lossless else coding.bits_for(fmt)
-        in_bits(fmt, bits)
-        return replace(self, bits=bits)
-
-
 def run(
     material: Reader | DeclaredReel, plan: Plan, request: RunRequest, progress: Progress,
-    studies: Studies | None = None, ready: ReadyFrames | None = None,
+    studies: Studies | None = None, ready: ReadyFrames | None = None, crew: Crew | None = None,
 ) -> Proof:  # fmt: skip
     """Write and prove one output; whatever goes wrong, nothing half-written is left.
 
@@ -110,36 +50,28 @@ def run(
         progress: told of what is done, and asked whether to stop.
         studies: where what steps learned of the reel is kept.
         ready: frames that were made before, and where those that are made now are kept; None to make all anew.
+        crew: who makes them ahead, into the same store; None to make all here.
 
     Raises:
         GrevinError: of the kind that fits what went wrong; `CancelledError` if asked to stop.
     """
     if request.ledger is not None:
         check_ledger_path(request.ledger)
-    reel = material if isinstance(material, DeclaredReel) else DeclaredReel(material)
-    reader = reel.reader
-    coding = request.video
-    request = request.for_material(reel.format)  # what cannot be written is refused before anything is studied
-    cache = ByteCache(cache_bytes(plan, reel.format))
-    treated = TreatedReel(reel, plan, cache, verdicts=request.verdicts, studies=studies)
-    if coding is not None:
-        _check_sizes(treated, coding, request.bits)
-    treated.prepare(progress, request.frames)
-    retimed = Retimed.of(treated.timeline, request.frames, reel.format.rate)
+    made = prepared(material, plan, request, progress, studies, ready)
+    reel, reader, request, retimed = made.reel, made.reel.reader, made.request, made.retimed
     _check_readable(reader, retimed)
     start = _start(reel, retimed, request)
     outputs = retimed.outputs if retimed.timeline.moves else None
-    fmt = in_bits(treated.format, request.bits)
-    fmt = fmt if coding is None else coding.format_of(fmt)
     writer = open_writer(
-        request.output, reader, fmt, request.frames, request.overwrite, start, outputs, coding, request.quality
-    )
+        request.output, reader, made.format, request.frames, request.overwrite, start, outputs, made.coding,
+        request.quality,
+    )  # fmt: skip
     evidence: EvidenceWriter | None = None
     try:
         if request.evidence is not None:
             pictures = reader.pattern.folder if isinstance(reader, ImageSequence) else None
-            evidence = EvidenceWriter(request.evidence, treated, pictures)
-        proof, coded = _write(treated, retimed, writer, evidence, request, progress, ready)
+            evidence = EvidenceWriter(request.evidence, made.treated, pictures)
+        proof, coded = _write(made, writer, evidence, progress, crew)
         _read_back(writer, request, retimed, proof, progress, coded)
         if request.ledger is not None:
             write_ledger(request.ledger, proof.rows)
@@ -157,19 +89,9 @@ def run(
         before, after = (f"{float(seconds):.2f}" for seconds in retimed.seconds)
         proof.notes = (f"The sound was kept though the picture plays {after} s and it {before} s.", *proof.notes)
     order = dict.fromkeys(words for treatment in plan.treatments() for words in treatment.out_of_order())
-    told = treated.told(request.frames)[:MOST_TOLD]
-    proof.notes = (*writer.notes, *retimed.notes(treated), *told, *order, *proof.notes)
+    told = made.treated.told(request.frames)[:MOST_TOLD]
+    proof.notes = (*writer.notes, *retimed.notes(made.treated), *told, *order, *proof.notes)
     return proof
-
-
-def _check_sizes(treated: TreatedReel, coding: Coding, bits: int | None) -> None:
-    """Refuse what a coding cannot carry before anything is studied; of fields only a study may tell.
-
-    Raises:
-        OutputError: with what can carry it.
-    """
-    for chain in treated.chains():
-        coding.format_of(replace(in_bits(chain.size_format, bits), field_order="progressive"))
 
 
 def _start(reel: DeclaredReel, retimed: Retimed, request: RunRequest) -> Start:
@@ -215,35 +137,42 @@ def _check_readable(reel: Reader, retimed: Retimed) -> None:
 
 
 def _write(
-    treated: TreatedReel, retimed: Retimed, writer: Writer, evidence: EvidenceWriter | None, request: RunRequest,
-    progress: Progress, ready: ReadyFrames | None,
-) -> tuple[Proof, Coded | None]:  # fmt: skip
+    made: Prepared, writer: Writer, evidence: EvidenceWriter | None, progress: Progress, crew: Crew | None
+) -> tuple[Proof, Coded | None]:
     """Write the frames; what was done, and what a coding with loss has to give back."""
+    request, retimed, making, coding = made.request, made.retimed, made.making, made.coding
     outputs = retimed.outputs
     record = Record(Proof(str(request.output), left_out=retimed.left_out, rate=retimed.timeline.rate))
-    making = Making(treated, outputs, request.bits, request.dither, ready)
-    pictures, coding = is_pattern(request.output), request.video
+    pictures = is_pattern(request.output)
     lossy = coding if coding is not None and not coding.lossless else None
     coded = Coded(len(outputs)) if lossy is not None else None
+    ahead = None if crew is None else Ahead(crew, outputs, making.lacks, progress)
 
     def make(number: int) -> tuple[Written, Frame, float]:
+        if ahead is not None:
+            ahead.wait_for(number)
         written = making.written(number)
         frame = written.frame if lossy is None else recoded(written.frame, lossy.format_of(written.frame.format))
         return written, frame, outside_range(frame)
 
     progress.begin(len(outputs), "Writing")
-    for written, frame, outside in in_parallel(make, outputs):
-        with translated(request.output):
-            writer.write(frame)
-        if coded is not None:
-            coded.remember(frame)
-        record.add(written, frame_checksum(as_image_frame(frame) if pictures else frame), outside)
-        if evidence is not None:
-            evidence.write(written.number, written.steps)
-        progress.advance()
+    waiting = contextlib.nullcontext() if ahead is None else contextlib.closing(ahead)
+    with contextlib.closing(in_parallel(make, outputs)) as frames, waiting:  # nobody waits for workers any more then
+        for written, frame, outside in frames:
+            with translated(request.output):
+                writer.write(frame)
+            if coded is not None:
+                coded.remember(frame)
+            checksum = frame_checksum(as_image_frame(frame) if pictures else frame)
+            record.add(written, checksum, outside, ahead is not None and ahead.made(written.number))
+            if evidence is not None:
+                evidence.write(written.number, written.steps)
+            progress.advance()
     with translated(request.output):
         writer.finish()
-    return record.finish(), coded
+    proof = record.finish()
+    proof.notes += () if ahead is None else ahead.notes()
+    return proof, coded
 
 
 def _read_back(

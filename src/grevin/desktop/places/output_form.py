@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 
 from grevin.core.media.codings import QUALITIES
 from grevin.core.picture.depth import DEPTHS
-from grevin.core.render.run import Sound
+from grevin.core.render.request import Sound
 from grevin.core.render.versions import VERSIONS, Version
 from grevin.desktop.dialogs import files
 from grevin.desktop.texts import tr

@@ -1,0 +1,121 @@
+"""What outputs cost that outlast something: kills at random moments, workers, thousands of frames."""
+
+from __future__ import annotations
+
+import json
+import os
+import random
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+from typing import Any
+
+from bench.speed import dirty_source
+from grevin.core.job.crew import LocalWorkers, OrderCrew
+from grevin.core.job.document import Reel
+from grevin.core.job.orders import Order, carry_out
+from grevin.core.media.opening import open_reel
+from grevin.core.media.video_writer import Start, VideoWriter
+from grevin.core.progress import Progress
+from grevin.core.render.ready import ReadyFrames
+from grevin.core.treatment.recipe import Treatment, TreatmentStep
+
+KILLS = 200  # every other one of a run with two workers
+KILLED_FRAMES = 60
+LATEST_KILL_S = 6.0
+SD, WORKED_FRAMES = (720, 576), 144
+SMALL = (160, 120)
+LONG_RUNS = (2_000, 20_000)  # frames: what a frame more costs is the difference
+TWO_HOURS = 180_000  # frames at 25 a second
+
+
+def _material(path: Path, size: tuple[int, int], count: int) -> Path:
+    source = dirty_source(40, size)
+    writer = VideoWriter(path, None, source.format, range(count), True, Start())
+    for number in range(count):
+        writer.write(source.frame(number % len(source)))
+    writer.finish()
+    writer.commit()
+    return path
+
+
+def _recipe(folder: Path) -> Path:
+    recipe = folder / "recipe.json"
+    recipe.write_text(json.dumps({"format": "grevin-recipe", "version": 1, "steps": [{"step": "dirt"}]}))
+    return recipe
+
+
+def workers(folder: Path) -> dict[str, float]:
+    """How much sooner two workers of one thread each are through than one."""
+    material = _material(folder / "worked.mkv", SD, WORKED_FRAMES)
+    reel = Reel(path=str(material), treatment=Treatment(steps=(TreatmentStep.make("dirt"),)))
+    seconds = {}
+    for size in (1, 2):
+        order, ready = Order(reel=reel, output=str(folder / f"by-{size}.mkv")), ReadyFrames(folder / f"store-{size}")
+        crew = LocalWorkers(size, threads=1)
+        begun = time.perf_counter()
+        carry_out(order, Progress(), ready, OrderCrew(crew, order, ready))
+        seconds[size] = time.perf_counter() - begun
+        crew.close()
+    return {"two_workers_over_one": round(seconds[1] / seconds[2], 2)}
+
+
+def memory(folder: Path) -> dict[str, float]:
+    """The most memory that a run takes, and what it would take more on a reel of two hours."""
+    recipe = _recipe(folder)
+    most = []
+    for count in LONG_RUNS:
+        material = _material(folder / f"long-{count}.mkv", SMALL, count)
+        words = ["apply", str(recipe), str(material), str(folder / f"long-{count}-out.mkv"), "--anew"]
+        program = (
+            "import resource, sys\nfrom grevin.cli.main import main\n"
+            "try:\n    main(sys.argv[1:])\n"
+            "finally:\n    print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss, file=sys.stderr)"
+        )
+        told = subprocess.run([sys.executable, "-c", program, *words], capture_output=True, text=True, check=True)
+        most.append(int(told.stderr.split()[-1]))
+    a_frame = (most[1] - most[0]) / (LONG_RUNS[1] - LONG_RUNS[0])
+    return {"memory_mb": round(most[1] / 1024), "two_hours_more_mb": round(a_frame * TWO_HOURS / 1024)}
+
+
+def kills(folder: Path, progress: Progress) -> dict[str, float]:
+    """A run that is killed at random moments until it is through: what is lost, what is left behind."""
+    material, recipe = _material(folder / "killed.mkv", (320, 240), KILLED_FRAMES), _recipe(folder)
+    output, drawn, done, broken, left = folder / "killed" / "out.mkv", random.Random(5), 0, 0, 0
+    made_again: dict[int, list[int]] = {0: [0], 2: [0]}
+    words: list[Any] = [sys.executable, "-m", "grevin.cli.main", "apply", recipe, material, output, "--json"]
+    round_number = 0
+    while done < KILLS:
+        round_number += 1
+        crew = 2 * (round_number % 2)
+        environment = {**os.environ, "XDG_CACHE_HOME": str(folder / f"cache-{round_number}")}
+        ready = folder / f"cache-{round_number}" / "grevin" / "ready"
+        known, through = 0, False
+        while not through and done < KILLS:
+            run = subprocess.Popen(
+                [*map(str, words), "--workers", str(crew)], env=environment, stdout=subprocess.PIPE,
+                stderr=subprocess.DEVNULL,
+            )  # fmt: skip
+            try:
+                out, _ = run.communicate(timeout=drawn.uniform(0.0, LATEST_KILL_S))
+                through = True
+            except subprocess.TimeoutExpired:
+                run.send_signal(signal.SIGKILL)
+                run.communicate()
+                done += 1
+                progress.advance()
+                if output.exists():  # it was proved and named, and killed behind that
+                    broken += len(open_reel(output)) != KILLED_FRAMES
+                    output.unlink()
+                known = sum(1 for path in ready.glob("??/*") if not path.name.startswith("."))
+        if through:
+            proof = json.loads(out)  # nothing but a proof: a fault would have ended the bench
+            made_again[crew].append(max(0, known - proof["ready_frames"]))
+            output.unlink()
+            left += sum(1 for _ in output.parent.iterdir())
+    return {
+        "kills": done, "broken_outputs": broken, "left_behind": left, "made_again_most": max(made_again[0]),
+        "made_again_most_with_workers": max(made_again[2]),
+    }  # fmt: skip

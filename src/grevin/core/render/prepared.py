@@ -1,0 +1,87 @@
+"""A run made ready: what its steps had to learn is known, and every frame can be made, here or by a worker."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from grevin.core.cache import ByteCache
+from grevin.core.intake.reel import DeclaredReel
+from grevin.core.media.codings import Coding
+from grevin.core.media.opening import Reader
+from grevin.core.picture.depth import in_bits
+from grevin.core.picture.format import PictureFormat
+from grevin.core.progress import Progress
+from grevin.core.render.making import Making
+from grevin.core.render.ready import ReadyFrames
+from grevin.core.render.request import RunRequest
+from grevin.core.render.retimed import Retimed
+from grevin.core.treatment.budget import cache_bytes
+from grevin.core.treatment.plan import Plan, TreatedReel
+from grevin.core.treatment.studies import Studies
+
+
+@dataclass(frozen=True)
+class Prepared:
+    """All that is needed to make the frames of one output.
+
+    Attributes:
+        reel: the material.
+        treated: the same under its plan.
+        request: what is to be made, in the depth that is written.
+        coding: of a video; None for a picture sequence.
+        retimed: which frames are written.
+        making: makes them.
+    """
+
+    reel: DeclaredReel
+    treated: TreatedReel
+    request: RunRequest
+    coding: Coding | None
+    retimed: Retimed
+    making: Making
+
+    @property
+    def format(self) -> PictureFormat:
+        """Format of what is written."""
+        fmt = in_bits(self.treated.format, self.request.bits)
+        return fmt if self.coding is None else self.coding.format_of(fmt)
+
+
+def prepared(
+    material: Reader | DeclaredReel, plan: Plan, request: RunRequest, progress: Progress,
+    studies: Studies | None = None, ready: ReadyFrames | None = None,
+) -> Prepared:  # fmt: skip
+    """Let steps learn what they have to know.
+
+    Args:
+        material: the reel.
+        plan: what is done to it.
+        request: what is to be made.
+        progress: told of what is done, and asked whether to stop.
+        studies: where what steps learned of the reel is kept.
+        ready: frames that were made before, and where those that are made now are kept; None to make all anew.
+
+    Raises:
+        GrevinError: for what cannot be written, before anything is studied; of the kind that fits.
+    """
+    reel = material if isinstance(material, DeclaredReel) else DeclaredReel(material)
+    coding = request.video
+    request = request.for_material(reel.format)
+    cache = ByteCache(cache_bytes(plan, reel.format))
+    treated = TreatedReel(reel, plan, cache, verdicts=request.verdicts, studies=studies)
+    if coding is not None:
+        _check_sizes(treated, coding, request.bits)
+    treated.prepare(progress, request.frames)
+    retimed = Retimed.of(treated.timeline, request.frames, reel.format.rate)
+    making = Making(treated, retimed.outputs, request.bits, request.dither, ready)
+    return Prepared(reel, treated, request, coding, retimed, making)
+
+
+def _check_sizes(treated: TreatedReel, coding: Coding, bits: int | None) -> None:
+    """Refuse what a coding cannot carry before anything is studied; of fields only a study may tell.
+
+    Raises:
+        OutputError: with what can carry it.
+    """
+    for chain in treated.chains():
+        coding.format_of(replace(in_bits(chain.size_format, bits), field_order="progressive"))

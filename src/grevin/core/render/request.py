@@ -1,0 +1,67 @@
+"""What one run is asked to make."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Literal
+
+from grevin.core.media.codings import Coding, Quality, coding_for
+from grevin.core.media.image_sequence import is_pattern
+from grevin.core.picture.depth import in_bits
+from grevin.core.picture.format import PictureFormat
+from grevin.core.treatment.verdicts import Verdicts
+
+Sound = Literal["where it fits", "always", "padded", "re-timed", "never"]
+
+
+@dataclass(frozen=True)
+class RunRequest:
+    """What is to be made.
+
+    Attributes:
+        output: file or sequence pattern.
+        frames: frames of the reel.
+        evidence: folder for evidence pictures, or None.
+        ledger: file for the ledger, or None.
+        overwrite: whether an output of that name may be replaced.
+        verdicts: what a person said on single places.
+        sound: carried over where it fits the picture, always, or never; or made as long as the picture, by silence or
+            a cut at its end, or by another speed.
+        bits: depth of the output's samples; None for the material's own.
+        dither: whether what is rounded is dithered (`picture.depth`).
+        coding: of a video (`media.codings`); "" by the ending of its name. One with loss has its own depths.
+        quality: of a coding with loss.
+    """
+
+    output: Path
+    frames: range
+    evidence: Path | None = None
+    ledger: Path | None = None
+    overwrite: bool = False
+    verdicts: Verdicts = field(default_factory=Verdicts)
+    sound: Sound = "where it fits"
+    bits: int | None = None
+    dither: bool = False
+    coding: str = ""
+    quality: Quality = "fine"
+
+    @property
+    def video(self) -> Coding | None:
+        """How a video is coded; None for a picture sequence.
+
+        Raises:
+            UsageError: for a coding that does not exist or another ending.
+        """
+        return None if is_pattern(self.output) else coding_for(self.output, self.coding)
+
+    def for_material(self, fmt: PictureFormat) -> RunRequest:
+        """The same in the depth that is written of pictures of a format.
+
+        Raises:
+            GrevinError: for a coding, depth or ending that cannot be.
+        """
+        coding = self.video
+        bits = self.bits if coding is None or coding.lossless else coding.bits_for(fmt)
+        in_bits(fmt, bits)
+        return replace(self, bits=bits)
