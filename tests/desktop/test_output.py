@@ -82,7 +82,7 @@ def test_what_will_be_written_is_seen_in_its_own_shape(qtbot: QtBot, new_window:
 
 
 def test_orders_wait_for_each_other_are_held_and_go_on(qtbot: QtBot, new_window: Opener, tmp_path: Path) -> None:
-    source = write_video(tmp_path / "long.mkv", [random_frame(FORMATS[1], n % 5) for n in range(300)])
+    source = write_video(tmp_path / "long.mkv", [random_frame(FORMATS[1], n % 5) for n in range(100)])
     window = new_window(source)
     window.session.add_step("dirt")
     settle(qtbot, window)
@@ -110,7 +110,7 @@ def test_orders_wait_for_each_other_are_held_and_go_on(qtbot: QtBot, new_window:
     qtbot.mouseClick(queue.go_on, LEFT)
     written(qtbot, window)
     assert "frames were ready from before" in output.result.text()
-    assert len(open_reel(tmp_path / "a.mkv")) == 300
+    assert len(open_reel(tmp_path / "a.mkv")) == 100
     queue.show_orders()
     for _ in range(3):
         queue.table.selectRow(0)
@@ -120,7 +120,7 @@ def test_orders_wait_for_each_other_are_held_and_go_on(qtbot: QtBot, new_window:
 
 
 def test_an_order_outlives_its_window(qtbot: QtBot, new_window: Opener, tmp_path: Path) -> None:
-    source = write_video(tmp_path / "long.mkv", [random_frame(FORMATS[1], n % 5) for n in range(300)])
+    source = write_video(tmp_path / "long.mkv", [random_frame(FORMATS[1], n % 5) for n in range(100)])
     window = new_window(source)
     window.session.add_step("dirt")
     settle(qtbot, window)
@@ -135,7 +135,7 @@ def test_an_order_outlives_its_window(qtbot: QtBot, new_window: Opener, tmp_path
     qtbot.keyClick(again, Qt.Key.Key_F5)
     qtbot.mouseClick(again.output.queue.go_on, LEFT)
     written(qtbot, again)
-    assert len(open_reel(tmp_path / "a.mkv")) == 300
+    assert len(open_reel(tmp_path / "a.mkv")) == 100
 
 
 def test_kept_frames_are_told_and_forgotten(qtbot: QtBot, window: Window, tmp_path: Path) -> None:

@@ -298,7 +298,7 @@ app.exec()
 @pytest.mark.slow
 def test_a_killed_survey_goes_on(qtbot: QtBot, new_window, tmp_path: Path) -> None:
     source = moving_frames(12, 640, 480)
-    path = write_video(tmp_path / "long.mkv", [source.frame(n % 12) for n in range(160)])
+    path = write_video(tmp_path / "long.mkv", [source.frame(n % 12) for n in range(80)])
     worker = subprocess.Popen(
         [sys.executable, "-c", SURVEYING, str(path), str(tmp_path / "s.ini")], stdout=subprocess.PIPE, text=True
     )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
@@ -29,7 +30,6 @@ from grevin.desktop.texts import tr
 from grevin.desktop.work.looks import Look, Ways
 
 SHOWN_FINDINGS = 4
-IN_A_ROW = 3  # buttons
 QUARTER = 90
 IN_A_ROW = 3  # buttons
 LIST_HEIGHT = 150
@@ -44,6 +44,7 @@ class Intake(QWidget):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session = session
+        self._outdated = False
         self.reels = ReelsList()
         self.declaring = Declaring()
         self.table = LightTable()
@@ -135,9 +136,16 @@ class Intake(QWidget):
     def _show_reels(self) -> None:
         self.reels.show_reels(self._session.document.reels, self._session.reel_index)
 
+    def showEvent(self, event: QShowEvent) -> None:
+        """Show what became known while another place was in sight."""
+        super().showEvent(event)
+        if self._outdated:
+            self._show_facts()
+
     def _show_facts(self) -> None:
         session = self._session
-        if session.reel is None:
+        self._outdated = not self.isVisible()
+        if session.reel is None or self._outdated:
             return
         declared = session.entry.declared if session.entry is not None else Declared()
         self.declaring.show_facts(facts(session.reel.reader, session.examined, declared), session.length)
