@@ -14,7 +14,8 @@ from grevin.core.media.frame_index import FrameIndex, decoded_pieces
 from grevin.core.media.matroska_header import write_display_size
 from grevin.core.media.opening import open_reel
 from grevin.core.media.pixel_layout import lossless_layout, unpack
-from grevin.core.media.still_image import image_samples, read_image, write_image
+from grevin.core.media.still_image import read_image
+from grevin.core.media.still_writer import as_picture, write_picture
 from grevin.core.media.video_file import VideoFile
 from grevin.core.picture.format import PictureFormat
 from tests.conftest import FORMATS, random_frame, write_video
@@ -108,7 +109,7 @@ def test_what_ffv1_cannot_carry_is_said() -> None:
 
 def test_grey_with_alpha_as_a_picture(tmp_path: Path) -> None:
     frame = random_frame(PictureFormat(8, 6, "grey", 8, alpha=True, full_range=True))
-    write_image(tmp_path / "a.png", image_samples(frame))
+    write_picture(tmp_path / "a.png", as_picture(frame, ".png"))
     picture = read_image(tmp_path / "a.png")
     assert (picture.model, picture.bit_depth, picture.alpha) == ("rgb", 8, True)
     np.testing.assert_array_equal(picture.planes[0], frame.planes[0])

@@ -20,7 +20,8 @@ from grevin.core.errors import CancelledError, GrevinError, MediaError, OutputEr
 from grevin.core.intake.probe import probe
 from grevin.core.media.image_sequence import ImageSequence, parse_pattern
 from grevin.core.media.opening import open_reel
-from grevin.core.media.still_image import image_samples, read_image
+from grevin.core.media.still_image import read_image
+from grevin.core.media.still_writer import as_picture
 from grevin.core.media.video_file import VideoFile
 from grevin.core.picture.format import PictureFormat
 from grevin.core.progress import Progress
@@ -123,7 +124,7 @@ def test_other_readers_see_the_same_pictures(tmp_path: Path) -> None:
 
 def test_ten_bits_become_sixteen_without_loss() -> None:
     frame = random_frame(PictureFormat(8, 4, "grey", 10, full_range=True))
-    np.testing.assert_array_equal(image_samples(frame) >> 6, frame.planes[0])
+    np.testing.assert_array_equal(as_picture(frame, ".tif").planes[0] >> 6, frame.planes[0])
 
 
 def test_a_sequence_from_video_is_proved_against_it(tmp_path: Path) -> None:

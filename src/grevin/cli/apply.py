@@ -29,7 +29,8 @@ def apply(
     recipe: Annotated[Path, typer.Argument(help="Recipe file (JSON).")],
     source: Annotated[Path, typer.Argument(metavar="INPUT", help="Video file, folder or pattern (name.%06d.png).")],
     output: Annotated[
-        Path, typer.Argument(help="NAME.mkv (FFV1, lossless), .mov, .mp4 or a pattern (name.%06d.png, .tif).")
+        Path,
+        typer.Argument(help="NAME.mkv (lossless), .mov, .mp4 or a pattern (name.%06d.dpx, .tif, .exr, .png)."),
     ],
     evidence: Annotated[
         Path | None, typer.Option(help="Folder for evidence pictures, 255 where a step may act.")

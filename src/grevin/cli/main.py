@@ -8,14 +8,13 @@ from typing import Annotated
 
 import typer
 
-from grevin.cli import apply, bench, demo, handover, job, kept, probe, render, survey, verify, window
+from grevin.cli import apply, bench, demo, handover, job, kept, menus, probe, render, survey, verify, window
 from grevin.cli.console import note, report_fault
 from grevin.core.errors import ExitStatus
 from grevin.core.steps.registry import REGISTRY
 
 app = typer.Typer(
     help="Restoration of digitised film and tape that never harms what is not damaged.",
-    add_completion=False,
     no_args_is_help=False,
     pretty_exceptions_enable=False,
 )
@@ -27,6 +26,7 @@ app.command("render")(render.render)
 app.command("queue")(render.queue)
 app.command("handover")(handover.handover)
 app.command("kept")(kept.kept)
+app.command("menus")(menus.menus)
 app.command("bench")(bench.bench)
 app.command("demo")(demo.demo)
 app.add_typer(job.app, name="job")
@@ -41,6 +41,7 @@ _COMMANDS = {
     "queue",
     "handover",
     "kept",
+    "menus",
     "bench",
     "demo",
     "job",

@@ -19,7 +19,7 @@ from grevin.core.timebase.rates import parse_range
 
 def render(
     job: Annotated[Path, typer.Argument(help="Job file (.grevin).")],
-    output: Annotated[Path, typer.Argument(help="NAME.mkv, .mov, .mp4 or a pattern (name.%06d.png, .tif).")],
+    output: Annotated[Path, typer.Argument(help="NAME.mkv, .mov, .mp4 or a pattern (n.%06d.dpx, .tif, .exr, .png).")],
     reel: Annotated[int, typer.Option(min=1, help="Which reel of the job, from 1.")] = 1,
     frames: Annotated[
         str | None, typer.Option("--range", help="Frames A:B; those between the trims without it.")

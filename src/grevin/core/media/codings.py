@@ -179,7 +179,7 @@ def coding_for(output: Path, wanted: str = "") -> Coding:
         raise UsageError(
             f"The ending of “{output.name}” is not one that Grevin writes.",
             "Use .mkv (FFV1, lossless), .mov (ProRes, DNxHR), .mp4 (H.264, H.265, AV1) or a sequence pattern such as "
-            "name.%06d.png or name.%06d.tif.",
+            "name.%06d.dpx, .tif, .exr or .png.",
         )
     if output.suffix.lower() != coding.suffix:
         raise UsageError(

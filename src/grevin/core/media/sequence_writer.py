@@ -1,4 +1,4 @@
-"""Numbered PNG or TIFF pictures as an output."""
+"""Numbered pictures as an output: PNG, TIFF, DPX or OpenEXR."""
 
 from __future__ import annotations
 
@@ -8,7 +8,8 @@ from typing import Any
 
 from grevin.core.errors import OutputError
 from grevin.core.media.image_sequence import ImageSequence, SequencePattern
-from grevin.core.media.still_image import image_samples, write_image
+from grevin.core.media.still_image import EXR_SUFFIXES
+from grevin.core.media.still_writer import as_picture, write_picture
 from grevin.core.media.video_file import VideoFile
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
@@ -24,6 +25,7 @@ class SequenceWriter:
         self, pattern: SequencePattern, source: Any, fmt: PictureFormat, frames: range, overwrite: bool
     ) -> None:
         self.pattern = pattern
+        self._suffix = pattern.suffix.lower()
         first = source.first_number if isinstance(source, ImageSequence) else 0
         self._numbers = [first + number for number in frames]
         self._written = 0
@@ -32,7 +34,9 @@ class SequenceWriter:
         self.notes: tuple[str, ...] = ()
         if isinstance(source, VideoFile) and source.details.audio:
             self.notes += ("Pictures carry no sound: the audio tracks were left out.",)
-        if fmt.model == "yuv":
+        if self._suffix in EXR_SUFFIXES and fmt.sample != "half":
+            self.notes += (f"The pictures are linear light in 16-bit floating point, made from {fmt.describe()}.",)
+        elif fmt.model == "yuv":
             self.notes += (
                 f"The pictures are R'G'B' made from {fmt.describe()}; write .mkv to keep its own code values.",
             )
@@ -60,7 +64,7 @@ class SequenceWriter:
 
     def write(self, frame: Frame) -> None:
         """Write the next picture."""
-        write_image(self._place(self.aside, self._written), image_samples(frame))
+        write_picture(self._place(self.aside, self._written), as_picture(frame, self._suffix))
         self._written += 1
 
     def finish(self) -> None:

@@ -1,4 +1,4 @@
-"""Single pictures: PNG, TIFF, DPX, JPEG and OpenEXR read sample for sample; PNG and TIFF written."""
+"""Single pictures: PNG, TIFF, DPX, JPEG and OpenEXR read sample for sample."""
 
 from __future__ import annotations
 
@@ -18,9 +18,8 @@ import tifffile
 from grevin.core.errors import MediaError
 from grevin.core.media.container import check_size
 from grevin.core.media.pixel_layout import unpack
-from grevin.core.picture.colour import to_rgb
 from grevin.core.picture.format import ColourModel, PictureFormat, SampleKind
-from grevin.core.picture.frame import Frame, Plane
+from grevin.core.picture.frame import Plane
 
 PNG_SUFFIXES = {".png"}
 TIFF_SUFFIXES = {".tif", ".tiff"}
@@ -35,8 +34,7 @@ _DAMAGED = (
     OSError, ValueError, RuntimeError, LookupError, TypeError, AttributeError, MemoryError, struct.error, cv2.error,
     tifffile.TiffFileError, av.error.FFmpegError,
 )  # fmt: skip
-WRITTEN_SUFFIXES = PNG_SUFFIXES | TIFF_SUFFIXES
-IMAGE_SUFFIXES = WRITTEN_SUFFIXES | set(CODED_SUFFIXES) | EXR_SUFFIXES
+IMAGE_SUFFIXES = PNG_SUFFIXES | TIFF_SUFFIXES | set(CODED_SUFFIXES) | EXR_SUFFIXES
 _MODELS: dict[int, tuple[ColourModel, bool]] = {
     1: ("grey", False),
     2: ("grey", True),
@@ -165,59 +163,3 @@ def _read_exr(path: Path) -> Picture:
             "Convert it to red, green and blue of 16-bit floating point (half).",
         )
     return Picture(planes, "rgb", 16, alpha=len(planes) == 4, sample="half")
-
-
-def write_image(path: Path, samples: npt.NDArray[Any]) -> None:
-    """Write (H, W), (H, W, 3) or (H, W, 4) uint8/uint16 samples in order R G B A, without loss."""
-    if path.suffix.lower() in TIFF_SUFFIXES:
-        tifffile.imwrite(path, samples, photometric="rgb" if samples.ndim == 3 else "minisblack")
-        return
-    if samples.ndim == 3:
-        samples = samples[..., [2, 1, 0, 3][: samples.shape[2]]]
-    done, data = cv2.imencode(".png", samples)
-    if not done:
-        raise ValueError(f"cannot encode {samples.shape} {samples.dtype} as PNG")
-    path.write_bytes(data.tobytes())
-
-
-def image_format(fmt: PictureFormat) -> PictureFormat:
-    """The format that a PNG or TIFF file of such a picture reads back as."""
-    depth = 8 if fmt.bit_depth == 8 else 16
-    return PictureFormat(
-        fmt.width,
-        fmt.height,
-        "grey" if fmt.model == "grey" else "rgb",
-        depth,
-        alpha=fmt.alpha,
-        full_range=True,
-        pixel_aspect=fmt.pixel_aspect,
-        rate=fmt.rate,
-    )
-
-
-def image_samples(frame: Frame) -> npt.NDArray[Any]:
-    """(H, W[, 3 or 4]) uint8 or uint16 samples of a frame for a picture file.
-
-    8- and 16-bit RGB and grey keep their code values. Other depths are shifted up to 16 bits (which loses
-    nothing); Y'CbCr becomes full-range R'G'B', rounded once.
-    """
-    frame = frame.rounded()
-    fmt = frame.format
-    target = image_format(fmt)
-    if fmt.model == "yuv" or fmt.sample == "half":
-        colour = np.clip(np.rint(to_rgb(frame) * np.float32(target.max_code)), 0, target.max_code)
-        channels = list(np.moveaxis(colour.astype(target.dtype), 2, 0))
-    else:
-        channels = [_shifted_up(plane, fmt, target) for plane in frame.planes[: fmt.colour_planes]]
-    if fmt.alpha and fmt.sample == "half":
-        share = np.clip(frame.planes[-1].astype(np.float32), 0, 1) * np.float32(target.max_code)
-        channels.append(np.rint(share).astype(target.dtype))
-    elif fmt.alpha:
-        channels.append(_shifted_up(frame.planes[-1], fmt, target))
-    if fmt.alpha and fmt.model == "grey":
-        channels = [channels[0]] * 3 + [channels[-1]]
-    return channels[0] if len(channels) == 1 else np.stack(channels, axis=-1)
-
-
-def _shifted_up(plane: Plane, fmt: PictureFormat, target: PictureFormat) -> Plane:
-    return np.asarray(np.left_shift(plane.astype(target.dtype), target.bit_depth - fmt.bit_depth, dtype=target.dtype))

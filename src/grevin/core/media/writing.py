@@ -16,7 +16,7 @@ from grevin.core.media.codings import Coding, Quality, coding_for
 from grevin.core.media.image_sequence import is_pattern, parse_pattern
 from grevin.core.media.opening import Reader
 from grevin.core.media.sequence_writer import SequenceWriter
-from grevin.core.media.still_image import WRITTEN_SUFFIXES
+from grevin.core.media.still_writer import WRITTEN_SUFFIXES
 from grevin.core.media.video_writer import Start, VideoWriter
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
@@ -52,7 +52,7 @@ def open_writer(
     output: Path, source: Reader | None, fmt: PictureFormat, frames: range, overwrite: bool = False,
     start: Start | None = None, outputs: range | None = None, coding: Coding | None = None, quality: Quality = "fine",
 ) -> Writer:  # fmt: skip
-    """A writer by the output's name: a video in some coding, or, for `name.%06d.png` / `.tif`, a sequence.
+    """A writer by the output's name: a video in some coding, or, for `name.%06d.png` and the like, a sequence.
 
     Args:
         output: the output.

@@ -10,7 +10,8 @@ from pathlib import Path
 import numpy as np
 
 from grevin.core.errors import MediaError, OutputError
-from grevin.core.media.still_image import read_image, write_image
+from grevin.core.media.still_image import read_image
+from grevin.core.media.still_writer import write_samples
 from grevin.core.media.writing import translated
 from grevin.core.picture.frame import Mask
 from grevin.core.treatment.plan import TreatedReel
@@ -57,7 +58,7 @@ class EvidenceWriter:
             if acted.mask is not None:
                 path = self._aside / _named(place, source) / f"{number:06}.png"
                 with translated(path):
-                    write_image(path, acted.mask.astype(np.uint8) * np.uint8(ACTS))
+                    write_samples(path, acted.mask.astype(np.uint8) * np.uint8(ACTS))
 
     def commit(self) -> None:
         """Put the evidence in its place, instead of what an earlier run left there."""

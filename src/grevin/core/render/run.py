@@ -14,6 +14,7 @@ from grevin.core.media.checksums import frame_checksum
 from grevin.core.media.image_sequence import ImageSequence, SequencePattern, is_pattern
 from grevin.core.media.opening import Reader
 from grevin.core.media.recoding import recoded
+from grevin.core.media.still_writer import as_picture
 from grevin.core.media.video_file import VideoFile
 from grevin.core.media.video_writer import Start
 from grevin.core.media.writing import Writer, open_writer, translated
@@ -29,7 +30,6 @@ from grevin.core.render.proof import Proof, Record, Written
 from grevin.core.render.ready import ReadyFrames
 from grevin.core.render.request import RunRequest
 from grevin.core.render.retimed import Retimed
-from grevin.core.render.verify import as_image_frame
 from grevin.core.timebase.counters import Counter
 from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.studies import Studies
@@ -143,7 +143,7 @@ def _write(
     request, retimed, making, coding = made.request, made.retimed, made.making, made.coding
     outputs = retimed.outputs
     record = Record(Proof(str(request.output), left_out=retimed.left_out, rate=retimed.timeline.rate))
-    pictures = is_pattern(request.output)
+    suffix = request.output.suffix.lower() if is_pattern(request.output) else ""
     lossy = coding if coding is not None and not coding.lossless else None
     coded = Coded(len(outputs)) if lossy is not None else None
     ahead = None if crew is None else Ahead(crew, outputs, making.lacks, progress)
@@ -163,7 +163,7 @@ def _write(
                 writer.write(frame)
             if coded is not None:
                 coded.remember(frame)
-            checksum = frame_checksum(as_image_frame(frame) if pictures else frame)
+            checksum = frame_checksum(as_picture(frame, suffix) if suffix else frame)
             record.add(written, checksum, outside, ahead is not None and ahead.made(written.number))
             if evidence is not None:
                 evidence.write(written.number, written.steps)

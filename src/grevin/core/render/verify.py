@@ -14,7 +14,7 @@ import numpy as np
 from grevin.core.errors import MediaError
 from grevin.core.media.checksums import frame_checksum
 from grevin.core.media.opening import Reader
-from grevin.core.media.still_image import image_format, image_samples
+from grevin.core.media.still_writer import as_picture, picture_format
 from grevin.core.picture.depth import DEPTHS, in_bits, in_depth
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame, Mask
@@ -121,7 +121,7 @@ def _common_ground(source: PictureFormat, output: PictureFormat) -> tuple[Callab
     """How source frames have to be brought over to be compared with the output's."""
 
     def kind(fmt: PictureFormat) -> tuple[Any, ...]:
-        return fmt.width, fmt.height, fmt.model, fmt.bit_depth, fmt.chroma, fmt.alpha
+        return fmt.width, fmt.height, fmt.model, fmt.bit_depth, fmt.chroma, fmt.alpha, fmt.sample
 
     if kind(source) == kind(output):
         return (lambda frame: frame), f"{output.describe()} code values"
@@ -129,27 +129,18 @@ def _common_ground(source: PictureFormat, output: PictureFormat) -> tuple[Callab
         deeper = in_bits(source, bits)
         if kind(deeper) == kind(output):
             return partial(in_depth, bits=bits), f"{output.describe()} code values of {source.describe()}"
-        if kind(image_format(deeper)) == kind(output):
-            words = f"{output.describe()} pictures made from {source.describe()}"
-            return partial(_image_in_depth, bits), words
+        for suffix in (".png", ".dpx", ".exr"):  # TIFF holds what PNG does
+            if kind(picture_format(deeper, suffix)) == kind(output):
+                words = f"{output.describe()} pictures made from {source.describe()}"
+                return partial(_picture_in_depth, bits, suffix), words
     raise MediaError(
         f"The output is {output.describe()}, the source {source.describe()}: they cannot be compared sample by sample.",
         "Name the source from which this output was made.",
     )
 
 
-def _image_in_depth(bits: int, frame: Frame) -> Frame:
-    return as_image_frame(in_depth(frame, bits))
-
-
-def as_image_frame(frame: Frame) -> Frame:
-    """A frame as the PNG or TIFF picture that would be written of it."""
-    samples = image_samples(frame)
-    fmt = image_format(frame.format)
-    if fmt.model == "grey" and fmt.alpha:
-        samples = samples[..., [0, 3]]
-    planes = [samples] if samples.ndim == 2 else [samples[..., index] for index in range(samples.shape[2])]
-    return Frame(frame.number, fmt, tuple(np.ascontiguousarray(plane) for plane in planes), frame.touched)
+def _picture_in_depth(bits: int, suffix: str, frame: Frame) -> Frame:
+    return as_picture(in_depth(frame, bits), suffix)
 
 
 def _compare(result: VerifyResult, number: int, ours: Frame, theirs: Frame, mask: Mask | None) -> None:

@@ -8,7 +8,7 @@ from pathlib import Path
 from grevin.core.media.codings import CODINGS, Coding
 
 PURPOSES = {"archive master": "Archive master", "intermediate": "Intermediate", "access copy": "Access copy"}
-_SEQUENCES = (("tiff", "TIFF", "tif"), ("png", "PNG", "png"))
+_SEQUENCES = (("dpx", "DPX", "dpx"), ("tiff", "TIFF", "tif"), ("exr", "OpenEXR", "exr"), ("png", "PNG", "png"))
 
 
 @dataclass(frozen=True)
