@@ -81,8 +81,13 @@ class Order(BaseModel):
         return RunRequest(
             Path(self.output), frames, Path(self.evidence) if self.evidence else None,
             Path(self.ledger) if self.ledger else None, self.overwrite, Verdicts(self.verdicts), self.sound, self.bits,
-            self.dither, self.coding, self.quality,
+            self.dither, self.coding, self.quality, self._chapters(),
         )  # fmt: skip
+
+    def _chapters(self) -> tuple[tuple[int, str], ...]:
+        """The shots that a person divided the reel into."""
+        shots = self.reel.shots
+        return tuple((shot.first, shot.name or f"Shot {place}") for place, shot in enumerate(shots, 1))
 
 
 def order_of(job: Path, reel: int, output: Path, **wanted: Any) -> Order:

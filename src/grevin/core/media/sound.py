@@ -1,9 +1,9 @@
-"""Sound of an output: carried over packet by packet, or made anew to play as long as its picture."""
+"""Sound and subtitles of an output: carried over packet by packet; sound also made anew, as long as its picture."""
 
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from fractions import Fraction
 from itertools import pairwise
 from typing import Any, Literal, Protocol
@@ -43,13 +43,21 @@ class Sound(Protocol):
         ...
 
 
-class CarriedSound:
-    """Copies audio packets untouched, in step with the pictures."""
+class CarriedTracks:
+    """Copies packets of audio and subtitles untouched, in step with the pictures."""
 
-    def __init__(self, target: Any, source: VideoFile, frames: range) -> None:
+    def __init__(self, target: Any, source: VideoFile, frames: range, kinds: Collection[str]) -> None:
+        """Prepare.
+
+        Args:
+            target: the container that is written.
+            source: where they come from.
+            frames: of the source that are written.
+            kinds: "audio", "subtitle" or both.
+        """
         self._input = open_container(source.path)
         self.notes: tuple[str, ...] = ()
-        tracks = list(self._input.streams.audio)
+        tracks = [track for track in self._input.streams if track.type in kinds]
         self._targets = {track.index: target.add_stream_from_template(track) for track in tracks}
         self._target = target
         self._start = source.time_of(frames[0])
@@ -57,7 +65,7 @@ class CarriedSound:
         self._end = None if whole else source.time_of(frames[-1]) + 1 / source.format.rate
         self._packets = self._input.demux(tracks) if tracks else iter(())
         self._waiting: Any = None
-        if tracks and not whole:
+        if "audio" in kinds and tracks and not whole:
             self.notes = ("Sound was cut to the range at whole packets, so its ends may be off by a few milliseconds.",)
 
     def carry_until(self, time: Fraction | None) -> None:

@@ -20,7 +20,8 @@ from grevin.core.errors import OutputError
 from grevin.core.media.codings import CODINGS, Coding, Quality
 from grevin.core.media.matroska_header import RESERVED_NAME, write_display_size
 from grevin.core.media.pixel_layout import lossless_layout, pack
-from grevin.core.media.sound import CarriedSound, RemadeSound, Sound
+from grevin.core.media.sound import CarriedTracks, RemadeSound, Sound
+from grevin.core.media.video_details import Chapter
 from grevin.core.media.video_file import VideoFile
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
@@ -31,6 +32,12 @@ _FIELD_WORDS = {"top_first": "tff", "bottom_first": "bff"}  # of the filter `set
 CODED_AS_FIELDS = 0x40000 | 0x20000000  # AV_CODEC_FLAG_INTERLACED_DCT and _ME of FFmpeg
 os.environ.setdefault("SVT_LOG", "1")  # errors alone: the AV1 encoder talks on stderr
 CONTAINERS = {".mkv": "matroska", ".mov": "mov", ".mp4": "mp4"}
+# Codecs of subtitles that each container carries (RFC 9559 and its codec registry; ISO/IEC 14496-30; from memory)
+SUBTITLES = {
+    ".mkv": frozenset({"subrip", "srt", "ass", "ssa", "webvtt", "text", "dvd_subtitle", "dvb_subtitle",
+                       "hdmv_pgs_subtitle", "dvdsub", "dvbsub", "pgssub"}),
+    ".mov": frozenset({"mov_text"}), ".mp4": frozenset({"mov_text"}),
+}  # fmt: skip
 CONTAINER_OPTIONS = {".mov": {"movflags": "+faststart+write_colr"}, ".mp4": {"movflags": "+faststart+write_colr"}}
 
 
@@ -45,6 +52,8 @@ class Start:
             source's own times.
         seconds: how long the run plays in the source and in the output.
         why_silent: why the sound does not fit, for people.
+        fits: whether what runs beside the picture still fits it.
+        chapters: parts of the output; those of the source where there are none.
     """
 
     timecode: str | None = None
@@ -52,6 +61,8 @@ class Start:
     seconds: tuple[Fraction, Fraction] = (Fraction(1), Fraction(1))
     moved: bool = False
     why_silent: str = "at another rate it no longer fits the picture"
+    fits: bool = True
+    chapters: tuple[Chapter, ...] = ()
 
 
 class VideoWriter:
@@ -90,9 +101,46 @@ class VideoWriter:
         self._container = av.open(str(self.aside), "w", format=CONTAINERS[coding.suffix], container_options=options)
         self._stream = self._add_video()
         self._fields = self._field_marks()
-        self._sound = self._add_sound()
-        if self._sound is not None:
-            self.notes += self._sound.notes
+        self._beside = [one for one in (self._add_sound(), self._add_subtitles()) if one is not None]
+        for one in self._beside:
+            self.notes += one.notes
+        self._add_chapters()
+
+    def _add_subtitles(self) -> CarriedTracks | None:
+        """Those that fit the picture and the container; the others are said, with streams of other kinds."""
+        source = self._source
+        if source is None:
+            return None
+        found, others = source.details.subtitles, source.details.others
+        if others:
+            self.notes += (f"{len(others)} stream(s) of other kinds were left out ({', '.join(sorted(set(others)))}).",)
+        if not found:
+            return None
+        why = "" if self._start.fits else "they no longer fit the picture"
+        if set(found) - SUBTITLES[self._coding.suffix]:
+            why = f"a {self._coding.suffix} file carries none of their kind ({', '.join(sorted(set(found)))})"
+        if why:
+            self.notes += (f"{len(found)} track(s) of subtitles were left out: {why}.",)
+            return None
+        return CarriedTracks(self._container, source, self._frames, {"subtitle"})
+
+    def _add_chapters(self) -> None:
+        """Of the shots, else the source's own, cut to the run."""
+        chapters = self._start.chapters
+        if not chapters and self._source is not None and self._start.fits:
+            first, seconds = self._source.time_of(self._frames[0]), self._start.seconds[1]
+            cut = [
+                Chapter(max(one.begins - first, Fraction(0)), min(one.ends - first, seconds), one.title)
+                for one in self._source.details.chapters
+            ]
+            chapters = tuple(one for one in cut if one.ends > one.begins)
+        rows: Any = [
+            {"id": place, "start": round(one.begins / MILLISECOND), "end": round(one.ends / MILLISECOND),
+             "time_base": MILLISECOND, "metadata": {"title": one.title}}
+            for place, one in enumerate(chapters, 1)
+        ]  # fmt: skip
+        if rows:
+            self._container.set_chapters(rows)
 
     def _add_sound(self) -> Sound | None:
         start, source = self._start, self._source
@@ -104,7 +152,7 @@ class VideoWriter:
         sound, codecs = start.sound, {track.codec for track in source.details.audio}
         carries = self._coding.sound is None or codecs <= self._coding.sound
         if sound == "carried" and carries:
-            return CarriedSound(self._container, source, self._frames)
+            return CarriedTracks(self._container, source, self._frames, {"audio"})
         how: Literal["padded", "re-timed"] = "re-timed" if sound == "re-timed" else "padded"
         return RemadeSound(self._container, source, self._frames, how, start.seconds, self._coding.remade)
 
@@ -180,8 +228,8 @@ class VideoWriter:
             self._tag(packed)
         self._container.mux(self._stream.encode(packed))
         self._written += 1
-        if self._sound is not None:
-            self._sound.carry_until(time)
+        for one in self._beside:
+            one.carry_until(time)
 
     def _tag(self, packed: Any) -> None:
         """Some codecs take their tags from frames."""
@@ -196,9 +244,9 @@ class VideoWriter:
     def finish(self) -> None:
         """Flush, close, and put the pixel shape into the header."""
         self._container.mux(self._stream.encode(None))
-        if self._sound is not None:
-            self._sound.carry_until(None)
-            self._sound.close()
+        for one in self._beside:
+            one.carry_until(None)
+            one.close()
         self._container.close()
         aspect = self._format.pixel_aspect
         if aspect != 1 and self._in_matroska:
@@ -215,8 +263,8 @@ class VideoWriter:
         """Remove what was written aside."""
         with contextlib.suppress(av.error.FFmpegError, OSError):  # the fault that led here was reported already
             self._container.close()
-        if self._sound is not None:
-            self._sound.close()
+        for one in self._beside:
+            one.close()
         self.aside.unlink(missing_ok=True)
 
 

@@ -32,6 +32,7 @@ class RunRequest:
         dither: whether what is rounded is dithered (`picture.depth`).
         coding: of a video (`media.codings`); "" by the ending of its name. One with loss has its own depths.
         quality: of a coding with loss.
+        chapters: parts of a video: their first frames in the reel and titles.
     """
 
     output: Path
@@ -45,6 +46,7 @@ class RunRequest:
     dither: bool = False
     coding: str = ""
     quality: Quality = "fine"
+    chapters: tuple[tuple[int, str], ...] = ()
 
     @property
     def video(self) -> Coding | None:

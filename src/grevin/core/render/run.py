@@ -15,6 +15,7 @@ from grevin.core.media.image_sequence import ImageSequence, SequencePattern, is_
 from grevin.core.media.opening import Reader
 from grevin.core.media.recoding import recoded
 from grevin.core.media.still_writer import as_picture
+from grevin.core.media.video_details import Chapter
 from grevin.core.media.video_file import VideoFile
 from grevin.core.media.video_writer import Start
 from grevin.core.media.writing import Writer, open_writer, translated
@@ -106,7 +107,27 @@ def _start(reel: DeclaredReel, retimed: Retimed, request: RunRequest) -> Start:
     why = "as you asked" if request.sound == "never" else f"{why}; it can be padded or re-timed"
     moved = retimed.timeline.moves or not reel.keeps_times
     seconds = (_source_seconds(reel, request.frames), retimed.seconds[1])
-    return Start(_timecode_at(reel, request.frames[0]), how, seconds, moved, why)
+    chapters = _chapters(reel, retimed, request) if request.video is not None else ()
+    return Start(_timecode_at(reel, request.frames[0]), how, seconds, moved, why, fits and not moved, chapters)
+
+
+def _chapters(reel: DeclaredReel, retimed: Retimed, request: RunRequest) -> tuple[Chapter, ...]:
+    """The parts of a run, in the output's time; none where there is but one."""
+    outputs, timeline = retimed.outputs, retimed.timeline
+    firsts: dict[int, str] = {}
+    for first, title in request.chapters:
+        if first < request.frames.stop:  # of parts that begin before the run the last goes on in it
+            firsts[max(0, timeline.output_of(max(first, request.frames.start)) - outputs.start)] = title
+    times = [_time_in(reel, retimed, request.frames, place) for place in firsts]
+    ends = [*times[1:], retimed.seconds[1]]
+    return tuple(map(Chapter, times, ends, firsts.values())) if len(firsts) > 1 else ()
+
+
+def _time_in(reel: DeclaredReel, retimed: Retimed, frames: range, place: int) -> Fraction:
+    """When a frame of the output is shown, in seconds from its first."""
+    if isinstance(reel.reader, VideoFile) and reel.keeps_times and not retimed.timeline.moves:
+        return reel.reader.time_of(frames[place]) - reel.reader.time_of(frames[0])
+    return place / retimed.timeline.rate
 
 
 def _source_seconds(reel: DeclaredReel, frames: range) -> Fraction:
