@@ -70,9 +70,10 @@ def memory(folder: Path) -> dict[str, float]:
         material = _material(folder / f"long-{count}.mkv", SMALL, count)
         words = ["apply", str(recipe), str(material), str(folder / f"long-{count}-out.mkv"), "--anew"]
         program = (
-            "import resource, sys\nfrom grevin.cli.main import main\n"
+            "import sys\nfrom pathlib import Path\nfrom grevin.cli.main import main\n"
             "try:\n    main(sys.argv[1:])\n"
-            "finally:\n    print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss, file=sys.stderr)"
+            "finally:\n    rows = Path('/proc/self/status').read_text().splitlines()\n"
+            "    print(next(row for row in rows if row.startswith('VmHWM')).split()[1], file=sys.stderr)"
         )
         told = subprocess.run([sys.executable, "-c", program, *words], capture_output=True, text=True, check=True)
         most.append(int(told.stderr.split()[-1]))

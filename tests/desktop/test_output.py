@@ -81,6 +81,17 @@ def test_what_will_be_written_is_seen_in_its_own_shape(qtbot: QtBot, new_window:
     assert "96x64 4:2:0 8 bit, shown 192 x 64" in window.output._caption.text()
 
 
+def test_the_expected_size_and_the_room_are_said(qtbot: QtBot, window: Window, tmp_path: Path) -> None:
+    qtbot.keyClick(window, Qt.Key.Key_F5)
+    room = window.output._form.room
+    qtbot.waitUntil(lambda: room.text().startswith("about") and "free there" in room.text(), timeout=WAIT_MS)
+    large = room.text()
+    choose(window, "h264")
+    qtbot.waitUntil(lambda: room.text() != large, timeout=WAIT_MS)
+    window.output.path.setText(str(tmp_path / "dirty.mkv" / "a.mp4"))
+    qtbot.waitUntil(lambda: "may not write" in room.text(), timeout=WAIT_MS)
+
+
 def test_orders_wait_for_each_other_are_held_and_go_on(qtbot: QtBot, new_window: Opener, tmp_path: Path) -> None:
     source = write_video(tmp_path / "long.mkv", [random_frame(FORMATS[1], n % 5) for n in range(100)])
     window = new_window(source)

@@ -7,7 +7,6 @@ from dataclasses import dataclass, replace
 from grevin.core.cache import ByteCache
 from grevin.core.intake.reel import DeclaredReel
 from grevin.core.media.codings import Coding
-from grevin.core.media.opening import Reader
 from grevin.core.picture.depth import in_bits
 from grevin.core.picture.format import PictureFormat
 from grevin.core.progress import Progress
@@ -48,13 +47,13 @@ class Prepared:
 
 
 def prepared(
-    material: Reader | DeclaredReel, plan: Plan, request: RunRequest, progress: Progress,
+    reel: DeclaredReel, plan: Plan, request: RunRequest, progress: Progress,
     studies: Studies | None = None, ready: ReadyFrames | None = None,
 ) -> Prepared:  # fmt: skip
     """Let steps learn what they have to know.
 
     Args:
-        material: the reel.
+        reel: the material.
         plan: what is done to it.
         request: what is to be made.
         progress: told of what is done, and asked whether to stop.
@@ -64,7 +63,6 @@ def prepared(
     Raises:
         GrevinError: for what cannot be written, before anything is studied; of the kind that fits.
     """
-    reel = material if isinstance(material, DeclaredReel) else DeclaredReel(material)
     coding = request.video
     request = request.for_material(reel.format)
     cache = ByteCache(cache_bytes(plan, reel.format))

@@ -23,6 +23,7 @@ from grevin.core.parallel import in_parallel
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.render.ahead import Ahead, Crew
+from grevin.core.render.beforehand import check_beforehand
 from grevin.core.render.coded import Coded
 from grevin.core.render.evidence_files import EvidenceWriter
 from grevin.core.render.ledger import check_ledger_path, write_ledger
@@ -58,8 +59,10 @@ def run(
     """
     if request.ledger is not None:
         check_ledger_path(request.ledger)
-    made = prepared(material, plan, request, progress, studies, ready)
-    reel, reader, request, retimed = made.reel, made.reel.reader, made.request, made.retimed
+    reel = material if isinstance(material, DeclaredReel) else DeclaredReel(material)
+    check_beforehand(reel, request.for_material(reel.format))
+    made = prepared(reel, plan, request, progress, studies, ready)
+    reader, request, retimed = reel.reader, made.request, made.retimed
     _check_readable(reader, retimed)
     start = _start(reel, retimed, request)
     outputs = retimed.outputs if retimed.timeline.moves else None

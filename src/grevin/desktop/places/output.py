@@ -15,8 +15,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from grevin.core.errors import CancelledError
-from grevin.core.job.document import reel_stem
+from grevin.core.errors import CancelledError, GrevinError
+from grevin.core.job.document import Reel, reel_stem
 from grevin.core.job.orders import Order, carry_out
 from grevin.core.job.queue import Queued, State, user_queue
 from grevin.core.picture.format import PictureFormat
@@ -32,6 +32,7 @@ from grevin.desktop.texts import tr, tr_count
 from grevin.desktop.work.workers import Task
 
 FORM_PX = 430
+SOON_MS = 300  # behind the last change of the form
 LOOK_AGAIN_MS = 1000  # at the queue, which others may change
 
 
@@ -86,6 +87,10 @@ class Output(QWidget):
         self._session.declared_changed.connect(self._follow_trims)
         self.proofs.told.connect(self.told)
         self.proofs.faulted.connect(self.faulted)
+        self._looks.sized.connect(self._form.room.setText)
+        self._soon = QTimer(self, interval=SOON_MS, singleShot=True)
+        self._soon.timeout.connect(self._ask_size)
+        self._form.changed.connect(self._soon.start)
         self._again = QTimer(self, interval=LOOK_AGAIN_MS)
         self._again.timeout.connect(self.queue.show_orders)
 
@@ -205,6 +210,7 @@ class Output(QWidget):
 
     def showEvent(self, event: object) -> None:
         self._again.start()
+        self._soon.start()
         self.show_facts()
 
     def hideEvent(self, event: object) -> None:
@@ -244,14 +250,27 @@ class Output(QWidget):
         if self.last.value() < self.first.value():
             self.result.setText(tr("The last frame lies before the first: choose a run of frames."))
             return
-        order = Order(
-            job=str(job.path), reel=entry, verdicts=tuple(self._session.verdicts),
-            output=str(Path(self.path.text()).expanduser().absolute()), **self._form.wanted(),
-        )  # fmt: skip
-        self._mine.add(self._queue.add(order))
+        self._mine.add(self._queue.add(self._order(entry, str(job.path))))
         if self._task is not None:
             self.result.setText(tr("Ordered: it is written when its turn comes."))
         self._next()
+
+    def _order(self, entry: Reel, job: str = "") -> Order:
+        output = str(Path(self.path.text()).expanduser().absolute())
+        words = tuple(self._session.verdicts) if job else ()
+        return Order(job=job, reel=entry, verdicts=words, output=output, **self._form.wanted())
+
+    def _ask_size(self) -> None:
+        """How large what the form says becomes."""
+        reel, entry = self._session.reel, self._session.entry
+        if reel is None or entry is None or not self.isVisible() or self.last.value() < self.first.value():
+            self._form.room.clear()
+            return
+        try:
+            request = self._order(entry).request(reel.kept)
+            self._looks.expect(reel, request.for_material(reel.format))
+        except GrevinError as fault:
+            self._form.room.setText(fault.what)
 
     def _work_off(self) -> None:
         """Write all that waits, whoever ordered it."""

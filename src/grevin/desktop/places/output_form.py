@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import get_args
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -36,6 +36,8 @@ QUALITY_WORDS = {
 class OutputForm(QWidget):
     """Version, place, frames, sound, depth."""
 
+    changed = Signal()
+
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.version = QComboBox()
@@ -55,6 +57,11 @@ class OutputForm(QWidget):
         self._lay_out()
         self.version.currentIndexChanged.connect(self._show_what_applies)
         self._show_what_applies()
+        for box in (self.version, self.quality, self.bits):
+            box.currentIndexChanged.connect(self.changed)
+        for number in (self.first, self.last):
+            number.valueChanged.connect(self.changed)
+        self.path.textChanged.connect(self.changed)
 
     def _fill(self) -> None:
         for version in VERSIONS:
@@ -93,6 +100,11 @@ class OutputForm(QWidget):
         browse = QPushButton(tr("Choose …"))
         browse.clicked.connect(self._browse)
         form.addRow(tr("Write to"), _row(self.path, browse))
+        self.room = QLabel()
+        self.room.setObjectName("output_size")
+        self.room.setProperty("quiet", True)
+        self.room.setWordWrap(True)
+        form.addRow(tr("Size"), self.room)
         form.addRow(tr("Frames"), _row(self.first, QLabel(tr("to")), self.last, None))
         form.addRow(tr("Sound"), self.sound)
         self._depth = _row(self.bits, self.dither, None)

@@ -8,9 +8,12 @@ from PySide6.QtCore import QObject, QRectF, Qt, Signal
 from PySide6.QtGui import QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
+from grevin.core.intake.reel import DeclaredReel
 from grevin.core.picture.display import to_screen
 from grevin.core.picture.format import PictureFormat
+from grevin.core.render.beforehand import Room, room_for
 from grevin.core.render.ready import ReadyFrames, user_ready_frames
+from grevin.core.render.request import RunRequest
 from grevin.core.treatment.chain import Chain
 from grevin.desktop.style import look
 from grevin.desktop.texts import tr
@@ -67,6 +70,7 @@ class OutputLooks(QObject):
 
     pictured = Signal(object, object)
     counted = Signal(str)
+    sized = Signal(str)
     failed = Signal(object)
 
     def __init__(self, parent: QObject | None = None) -> None:
@@ -74,11 +78,14 @@ class OutputLooks(QObject):
         self._worker = LatestWorker("output", self)
         self._worker.done.connect(self._take)
         self._worker.failed.connect(lambda _tag, fault: self.failed.emit(fault))
+        self._sizes = LatestWorker("size", self)
+        self._sizes.done.connect(lambda _tag, words: self.sized.emit(words))
+        self._sizes.failed.connect(lambda _tag, fault: self.sized.emit(str(fault)))
 
     @property
     def busy(self) -> bool:
         """Whether anything is being made."""
-        return self._worker.busy
+        return self._worker.busy or self._sizes.busy
 
     def ask(self, chain: Chain, frame: int) -> None:
         """The picture of a frame of the reel behind the whole treatment, then what is kept."""
@@ -88,6 +95,10 @@ class OutputLooks(QObject):
             return to_screen(made), made.format
 
         self._worker.ask(Request("picture", make), Request("kept", _kept_words))
+
+    def expect(self, reel: DeclaredReel, request: RunRequest) -> None:
+        """How large an output becomes, and how much room there is."""
+        self._sizes.ask(Request("size", lambda: _size_words(room_for(reel, request))))
 
     def forget(self) -> None:
         """Forget all that is kept."""
@@ -107,10 +118,22 @@ class OutputLooks(QObject):
     def stop(self) -> None:
         """End the thread."""
         self._worker.stop()
+        self._sizes.stop()
 
 
 def _kept_words(ready: ReadyFrames | None = None) -> str:
     ready = ready or user_ready_frames()
     used, most = ready.used_bytes, ready.most_bytes / GIGABYTE
-    size = f"{used / GIGABYTE:.2f} GB" if used >= GIGABYTE else f"{used / 1e6:.1f} MB"
-    return tr("{0} of treated frames are kept, of at most {1:.1f} GB: runs go on with them.", size, most)
+    return tr("{0} of treated frames are kept, of at most {1:.1f} GB: runs go on with them.", _bytes(used), most)
+
+
+def _size_words(room: Room) -> str:
+    free = tr("{0} free there", _bytes(room.free))
+    if not room.expected:
+        return free
+    words = tr("about {0}; {1}", _bytes(room.expected), free)
+    return tr("Too little room: {0}", words) if room.lacks else words
+
+
+def _bytes(count: int) -> str:
+    return f"{count / GIGABYTE:.2f} GB" if count >= GIGABYTE else f"{count / 1e6:.1f} MB"

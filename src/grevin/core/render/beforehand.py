@@ -1,0 +1,109 @@
+"""What can be known before an output is written: whether one may, how large it becomes, whether there is room."""
+
+from __future__ import annotations
+
+import os
+import shutil
+from dataclasses import dataclass
+from pathlib import Path
+
+from grevin.core.errors import NoSpaceError, OutputError, UnreadableFrameError
+from grevin.core.intake.reel import DeclaredReel
+from grevin.core.media.expected_size import coded_bytes, picture_bytes
+from grevin.core.picture.depth import in_depth
+from grevin.core.picture.frame import Frame
+from grevin.core.render.request import RunRequest
+
+SAMPLED = 12  # frames that are coded to see how large they become, from the middle of the run
+PICTURES = 2  # of a sequence
+SURE = 0.6  # share of the expected size that is needed in any case: other frames may be plainer
+GIGA = 1e9
+
+
+def nearest_folder(output: Path) -> Path:
+    """The folder of an output, or the one that it will be made in."""
+    folder = output.absolute().parent
+    while not folder.exists():
+        folder = folder.parent
+    return folder
+
+
+def expected_bytes(reel: DeclaredReel, request: RunRequest) -> int:
+    """About how large an output becomes: some frames of the source are coded as it will be.
+
+    Args:
+        reel: the material.
+        request: in the depth that is written (`RunRequest.for_material`).
+
+    Returns:
+        Bytes of the pictures, without sound; 0 where that cannot be told.
+    """
+    coding, frames = request.video, request.frames
+    middle = frames[max(0, (len(frames) - SAMPLED) // 2) :]
+    some = _readable(reel, middle[: SAMPLED if coding is not None else PICTURES], request)
+    if not some:
+        return 0
+    try:
+        if coding is None:
+            size = picture_bytes(some, request.output.suffix)
+        else:
+            size = coded_bytes(some, coding, request.quality)
+    except (OutputError, OSError):  # a step may bring them into a shape that can be; no room for a trial is no fault
+        return 0
+    return size * len(frames) // len(some)
+
+
+@dataclass(frozen=True)
+class Room:
+    """What an output needs and what there is, in bytes.
+
+    Attributes:
+        expected: about how large it becomes; 0 where that cannot be told.
+        free: room on the disk that it goes to.
+    """
+
+    expected: int
+    free: int
+
+    @property
+    def lacks(self) -> bool:
+        """Whether there is clearly too little."""
+        return SURE * self.expected > self.free
+
+
+def room_for(reel: DeclaredReel, request: RunRequest) -> Room:
+    """What an output needs and what there is.
+
+    Raises:
+        OutputError: if one may not write there.
+    """
+    folder = nearest_folder(request.output)
+    if not folder.is_dir() or not os.access(folder, os.W_OK):
+        raise OutputError(f"You may not write into {folder}.", "Choose a folder you may write to.")
+    return Room(expected_bytes(reel, request), shutil.disk_usage(folder).free)
+
+
+def check_beforehand(reel: DeclaredReel, request: RunRequest) -> None:
+    """Refuse what cannot be written, before anything is studied.
+
+    Raises:
+        OutputError: if one may not write there.
+        NoSpaceError: if there is clearly no room, with the figures.
+    """
+    room = room_for(reel, request)
+    if room.lacks:
+        raise NoSpaceError(
+            f"{request.output.name} needs about {room.expected / GIGA:.2f} GB, and {room.free / GIGA:.2f} GB are free "
+            "there.",
+            "Free some space (“grevin kept --clear” forgets treated frames), or choose another disk or coding.",
+        )  # fmt: skip
+
+
+def _readable(reel: DeclaredReel, numbers: range, request: RunRequest) -> list[Frame]:
+    found = []
+    for number in numbers:
+        try:
+            found.append(in_depth(reel.frame(number), request.bits, request.dither))
+        except UnreadableFrameError:
+            continue
+    return found

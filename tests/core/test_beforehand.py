@@ -1,0 +1,94 @@
+"""What is known before an output is written: whether one may, how large it becomes, whether there is room."""
+
+from __future__ import annotations
+
+import os
+import shutil
+from collections import namedtuple
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+from grevin.core.errors import NoSpaceError, OutputError
+from grevin.core.intake.reel import DeclaredReel
+from grevin.core.media.opening import open_reel
+from grevin.core.progress import Progress
+from grevin.core.render.beforehand import expected_bytes, room_for
+from grevin.core.render.request import RunRequest
+from grevin.core.render.run import run
+from grevin.core.treatment.plan import Plan
+from grevin.core.treatment.recipe import Treatment, TreatmentStep
+from tests.conftest import moving_frames, write_video
+
+COUNT = 40
+Usage = namedtuple("Usage", "total used free")
+
+
+@pytest.fixture(scope="module")
+def reel(tmp_path_factory: pytest.TempPathFactory) -> DeclaredReel:
+    clean = moving_frames(COUNT, 320, 240)
+    path = write_video(tmp_path_factory.mktemp("reel") / "a.mkv", [clean.frame(n) for n in range(COUNT)])
+    return DeclaredReel(open_reel(path))
+
+
+def size_of(output: Path) -> int:
+    files = output.parent.glob(f"*{output.suffix}") if "%" in output.name else [output]
+    return sum(path.stat().st_size for path in files)
+
+
+NEARLY = 0.1  # of the size
+
+
+@pytest.mark.parametrize(
+    ("name", "off"),
+    [
+        ("a.mkv", NEARLY),
+        ("a.mov", 0.15),
+        ("a.mp4", 0.8),
+        *((f"p.%02d.{end}", NEARLY) for end in ("png", "tif", "dpx", "exr")),
+    ],
+)
+def test_the_expected_size_is_about_right(reel: DeclaredReel, tmp_path: Path, name: str, off: float) -> None:
+    """A coding with groups of pictures is expected too large: its sample begins with a whole one."""
+    request = RunRequest(tmp_path / "out" / name, range(COUNT))
+    expected = expected_bytes(reel, request.for_material(reel.format))
+    run(reel, Plan.whole(Treatment()), request, Progress())
+    assert expected == pytest.approx(size_of(request.output), rel=off)
+
+
+def test_too_little_room_is_said_with_figures_before_anything_is_studied(
+    reel: DeclaredReel, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    request = RunRequest(tmp_path / "new" / "a.mkv", range(COUNT)).for_material(reel.format)
+    expected = expected_bytes(reel, request)
+    monkeypatch.setattr(shutil, "disk_usage", lambda _: Usage(10, 5, int(0.59 * expected)))
+    assert room_for(reel, request).lacks
+    flicker = Plan.whole(Treatment(steps=(TreatmentStep.make("flicker"),)))
+    told: list[str] = []
+    with pytest.raises(NoSpaceError, match=r"a\.mkv needs about 0\.00 GB, and 0\.00 GB are free there"):
+        run(reel, flicker, request, Progress(lambda report: told.append(report.message)))
+    assert told == []
+    assert not (tmp_path / "new").exists()
+    monkeypatch.setattr(shutil, "disk_usage", lambda _: Usage(10, 5, int(0.61 * expected)))
+    assert not room_for(reel, request).lacks, "a guess alone refuses nothing"
+
+
+def test_a_folder_that_may_not_be_written_to(
+    reel: DeclaredReel, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    request = RunRequest(tmp_path / "a.mkv", range(COUNT))
+    monkeypatch.setattr(os, "access", lambda *_: False)
+    with pytest.raises(OutputError, match="You may not write into"):
+        run(reel, Plan.whole(Treatment()), request, Progress())
+    monkeypatch.undo()
+    (tmp_path / "file").write_text("")
+    with pytest.raises(OutputError, match="You may not write into"):
+        room_for(reel, replace(request, output=tmp_path / "file" / "a.mkv"))
+
+
+def test_what_cannot_be_told_is_not_guessed(tmp_path: Path, reel: DeclaredReel) -> None:
+    """An interlaced or odd reel may be brought into shape by a step: no refusal here."""
+    small = DeclaredReel(open_reel(write_video(tmp_path / "b.mkv", [moving_frames(2, 33, 25).frame(0)])))
+    request = RunRequest(tmp_path / "a.mp4", range(1)).for_material(small.format)
+    assert room_for(small, request).expected == 0
