@@ -51,6 +51,8 @@ def test_others_can_check_files_and_frames(folder: Path) -> None:
     for words in ("master.mkv", "every mend", "sha256sum -c", "12 frames written and read back"):
         assert words in readme
     assert "Condition report" in (folder / "dirty.condition.html").read_text()
+    assert "before and after treatment" in (folder / "master.mkv.condition.html").read_text()
+    assert not (folder / "copy.mp4.condition.html").exists(), "its coding has changed more than the treatment"
     assert json.loads((folder / "job.json").read_text())["reels"][0]["treatment"]["steps"][0]["step"] == "dirt"
     proof = json.loads((folder / "master.mkv.proof.json").read_text())
     rows = (folder / "master.mkv.ledger.csv").read_text().splitlines()

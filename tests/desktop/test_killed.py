@@ -31,7 +31,7 @@ def work():
     window.session.remember_place()
     window.output.path.setText(sys.argv[2])
     window.output.start()
-    window.output._task.progressed.connect(tell)
+    window.output._runner.progressed.connect(tell)
 
 def tell(report):
     if report.done > 3:

@@ -13,6 +13,7 @@ import av
 import numpy as np
 import pytest
 from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QListWidget
 from pytestqt.qtbot import QtBot
 
 from grevin.core.job.handing_over import verify_folder
@@ -117,3 +118,43 @@ def test_killed_at_four_in_the_morning(qtbot: QtBot, new_window, tmp_path: Path)
     assert window.output.result.text().startswith(f"Proved. {LENGTH} frames")
     assert "frames were ready from before" in window.output.result.text(), "nothing that was made is made again"
     assert [path.name for path in output.parent.iterdir()] == ["treated.mkv"], "what the kill left is gone"
+
+
+def test_fifty_reels_overnight(qtbot: QtBot, new_window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A few stand for fifty; one of them is damaged."""
+    box = tmp_path / "box"
+    for place, name in enumerate(("mole", "quay", "ferry")):
+        damage, clean = DirtDamage(seed=place, blobs_per_frame=60, hair_share=0.0, largest_px=10), moving_frames(12)
+        (box / name).mkdir(parents=True)
+        write_video(box / name / f"{name}.mkv", [damage.add(clean.frame(n))[0] for n in range(12)])
+    window: Window = new_window(box)
+    assert [reel.title for reel in window.session.document.reels] == ["ferry", "mole", "quay"]
+    (tmp_path / "dirt.json").write_text('{"format": "grevin-recipe", "version": 1, "steps": [{"step": "dirt"}]}')
+    window.recipes.take(tmp_path / "dirt.json")
+    dialog = window.recipes.dialog
+    assert dialog is not None
+    for row in range(3):
+        dialog.findChild(QListWidget, "recipe_reels").item(row).setCheckState(Qt.CheckState.Checked)
+    dialog.accept()
+    assert all(len(reel.treatment.steps) == 1 for reel in window.session.document.reels)
+    qtbot.keyClick(window, Qt.Key.Key_F5)
+    output = window.output
+    output.path.setText(str(tmp_path / "out" / "ferry-treated.mkv"))
+    job = window.session.job_file.path
+    (box / "mole" / "mole.mkv").unlink()
+    qtbot.mouseClick(output.every, LEFT)
+    assert "3 reels are ordered" in window.messages.text
+    window.close_now()  # home: the queue goes on without a window
+    done = subprocess.run([sys.executable, "-m", "grevin.cli.main", "queue", "--run"], capture_output=True, check=False)
+    assert done.returncode == 1, "one could not be read"
+    again: Window = new_window(job)
+    qtbot.keyClick(again, Qt.Key.Key_F5)
+    assert sorted(states(again)) == ["done", "done", "failed"]
+    table = again.output.queue.table
+    words = " ".join(table.item(row, column).text() for row in range(3) for column in range(table.columnCount()))
+    assert "There is no file or folder" in words
+    assert sorted(path.name for path in (tmp_path / "out").iterdir()) == ["ferry-treated.mkv", "quay-treated.mkv"]
+    for name in ("ferry", "quay"):
+        made, source = open_reel(tmp_path / "out" / f"{name}-treated.mkv"), open_reel(box / name / f"{name}.mkv")
+        assert len(made) == len(source) == 12
+        assert not np.array_equal(made.frame(5).planes[0], source.frame(5).planes[0])

@@ -10,7 +10,7 @@ import hashlib
 import json
 import shutil
 from contextlib import closing
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -43,11 +43,13 @@ class HandedOver:
         folder: where.
         outputs: names of the outputs in it.
         missing: outputs of the job that are no longer where they were written.
+        whole: videos without loss, by the reels that they were made of.
     """
 
     folder: Path
     outputs: list[str] = field(default_factory=list)
     missing: list[str] = field(default_factory=list)
+    whole: dict[int, list[str]] = field(default_factory=dict)
 
     def sentence(self) -> str:
         """The result in words."""
@@ -82,7 +84,7 @@ def hand_over(job: Path, folder: Path, progress: Progress, report: bool = False)
                 raise JobFileError(f"{job.name} has no output that is still there.", "Write one first.")
             _check_all(aside, done, progress)
             if report:
-                _report(held, aside, progress)
+                _report(held, aside, done, progress)
             _write_json(aside / "job.json", export_job(job))
             (aside / README).write_text(_readme(aside, done), encoding="utf-8")
             _sum_up(aside, sums)
@@ -98,7 +100,7 @@ def _gather(held: JobFile, aside: Path, done: HandedOver, progress: Progress) ->
     """Copy outputs, write what proves each; the checksums of what was copied, by names in the folder."""
     sums: dict[str, str] = {}
     known: set[str] = set()
-    for place, (done_at, proof) in enumerate(held.runs()):
+    for place, ((done_at, proof), reel) in enumerate(zip(held.runs(), held.run_reels(), strict=True)):
         output = Path(proof["output"])
         if str(output) in known:
             continue
@@ -115,6 +117,8 @@ def _gather(held: JobFile, aside: Path, done: HandedOver, progress: Progress) ->
             target = own / (path.name if is_pattern(output) else name)
             sums[str(target.relative_to(aside))] = _copied(path, target, progress)
         done.outputs.append(name)
+        if not is_pattern(output) and not proof.get("coding"):
+            done.whole.setdefault(reel, []).append(name)
         _write_json(aside / f"{name}.proof.json", {**proof, "written_at": done_at, "output": name})
         write_ledger(aside / f"{name}.ledger.csv", held.ledger(place))
         reader = open_reel(own / output.name if is_pattern(output) else own / name, progress)
@@ -185,15 +189,22 @@ def _write_json(path: Path, data: Any) -> None:
     path.write_text(json.dumps(data, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
 
 
-def _report(held: JobFile, aside: Path, progress: Progress) -> None:
-    """The condition of every reel, as it came."""
+def _report(held: JobFile, aside: Path, done: HandedOver, progress: Progress) -> None:
+    """The condition of every reel as it came, and of every output of the whole of one beside that."""
     for reel in held.document.reels:
         with closing(open_entry(reel, held.path, progress, patient=True)) as source:
             survey = run_survey(source, range(len(source)), "full", progress, MeasuredFile(held.path))
             facts = probe(source.reader, None)
             counter = Counter("timecode", source.format.rate, facts["timecode"])
-            about = Reported(reel.title, survey, facts, source, counter)
+            names = {shot.first: shot.name for shot in reel.shots}
+            about = Reported(reel.title, survey, facts, source, counter, names=names)
             write_report(aside / f"{reel_stem(Path(reel.path))}.condition.html", about)
+            for name in done.whole.get(reel.id, ()):
+                with closing(open_reel(aside / name, progress)) as treated:
+                    if len(treated) == len(source):
+                        later = run_survey(treated, range(len(treated)), "full", progress)
+                        both = replace(about, after=later, treated=treated)
+                        write_report(aside / f"{name}.condition.html", both)
 
 
 def _readme(aside: Path, done: HandedOver) -> str:

@@ -222,6 +222,10 @@ class JobFile:
         rows = self._database.execute("SELECT done_at, proof FROM runs ORDER BY id DESC").fetchall()
         return [(str(done_at), json.loads(proof)) for done_at, proof in rows]
 
+    def run_reels(self) -> list[int]:
+        """Of which reel each finished output is, newest first."""
+        return [int(row[0]) for row in self._database.execute("SELECT reel FROM runs ORDER BY id DESC")]
+
     def checksums(self, place: int = 0) -> list[str]:
         """The checksums of the frames of a finished output, in order; 0 is the newest one."""
         newest = "SELECT id FROM runs ORDER BY id DESC LIMIT 1 OFFSET ?"

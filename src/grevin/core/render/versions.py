@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -30,6 +31,13 @@ class Version:
     def path(self, folder: Path, stem: str) -> Path:
         """Where it is written if nobody says otherwise."""
         return folder / self.name.format(stem=stem)
+
+    def free_path(self, folder: Path, stem: str, known: Collection[Path] = ()) -> Path:
+        """The same under a running number where that name is taken, by a file or one of `known`."""
+        path, number = self.path(folder, stem), 2
+        while path in known or path.exists():
+            path, number = self.path(folder, f"{stem}-{number}"), number + 1
+        return path
 
 
 def _video(coding: Coding) -> Version:

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import (
+    QApplication,
     QHBoxLayout,
     QLabel,
     QProgressBar,
@@ -15,21 +16,20 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from grevin.core.errors import CancelledError, GrevinError
+from grevin.core.errors import GrevinError
 from grevin.core.job.document import Reel, reel_stem
-from grevin.core.job.orders import Order, carry_out
-from grevin.core.job.queue import Queued, State, user_queue
+from grevin.core.job.orders import Order, order_of
+from grevin.core.job.queue import user_queue
 from grevin.core.picture.format import PictureFormat
-from grevin.core.progress import Progress, ProgressReport
+from grevin.core.progress import ProgressReport
 from grevin.core.render.proof import Proof
-from grevin.core.render.ready import user_ready_frames
 from grevin.desktop.places.output_form import OutputForm
 from grevin.desktop.places.output_picture import OutputLooks, OutputPicture
 from grevin.desktop.places.output_proofs import Proofs
 from grevin.desktop.places.output_queue import QueueList
+from grevin.desktop.places.output_running import OrderRunner
 from grevin.desktop.session import Session
 from grevin.desktop.texts import tr, tr_count
-from grevin.desktop.work.workers import Task
 
 FORM_PX = 430
 SOON_MS = 300  # behind the last change of the form
@@ -46,12 +46,9 @@ class Output(QWidget):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session = session
-        self._task: Task | None = None
-        self._running: Queued | None = None
-        self._mine: set[int] = set()  # orders that this window works off
-        self._ends: str = ""  # what becomes of the running order when it is stopped
         self._kept = range(0)
         self._queue = user_queue()
+        self._runner = OrderRunner(self._queue, self)
         form = self._form = OutputForm()
         self.version, self.quality, self.path = form.version, form.quality, form.path
         self.first, self.last, self.sound, self.bits = form.first, form.last, form.sound, form.bits
@@ -62,6 +59,8 @@ class Output(QWidget):
             form.overwrite,
         )
         self.write = QPushButton(tr("Write"))
+        self.every = QPushButton(tr("Order for every reel"))
+        self.every.setToolTip(tr("This version of all reels of the job, each between its trims, into the same folder."))
         self.cancel = QPushButton(tr("Cancel"))
         self.bar = QProgressBar()
         self.result = QLabel()
@@ -69,7 +68,7 @@ class Output(QWidget):
         self.queue = QueueList(self._queue)
         self._looks = OutputLooks(self)
         self.proofs = Proofs(session)
-        for name in ("write", "cancel", "result"):
+        for name in ("write", "every", "cancel", "result"):
             getattr(self, name).setObjectName(f"output_{name}")
         self._lay_out()
         self._connect()
@@ -77,14 +76,23 @@ class Output(QWidget):
     def _connect(self) -> None:
         self.version.currentIndexChanged.connect(self._suggest)
         self.write.clicked.connect(self.start)
-        self.cancel.clicked.connect(self.stop_writing)
-        self.queue.wanted.connect(self._work_off)
+        self.cancel.clicked.connect(self._runner.cancel)
+        self.every.clicked.connect(self._order_all)
+        self.queue.wanted.connect(self._runner.work_off)
         self.queue.held.connect(self._hold)
+        runner = self._runner
+        runner.changed.connect(self._show_changed)
+        runner.progressed.connect(self._show_progress)
+        runner.said.connect(self.result.setText)
+        runner.finished.connect(self._finish)
+        runner.faulted.connect(self.faulted)
+        runner.through.connect(self._tell_desktop)
         self._looks.pictured.connect(self._show_picture)
         self._looks.counted.connect(self._kept_words.setText)
         self._looks.failed.connect(lambda fault: self.picture.show_words(str(fault)))
         self._session.reel_opened.connect(self._show_reel)
         self._session.declared_changed.connect(self._follow_trims)
+        self._session.reels_changed.connect(self._show_reels)
         self.proofs.told.connect(self.told)
         self.proofs.faulted.connect(self.faulted)
         self._looks.sized.connect(self._form.room.setText)
@@ -111,9 +119,10 @@ class Output(QWidget):
             tr("Written under a temporary name, read back, then renamed. The source is never written to.")
         )
         self.cancel.hide()
+        self.every.hide()
         self.bar.hide()
         buttons = QHBoxLayout()
-        for part in (self.write, self.cancel):
+        for part in (self.write, self.every, self.cancel):
             buttons.addWidget(part)
         buttons.addWidget(self.bar, 1)
         buttons.addStretch(0)
@@ -167,7 +176,7 @@ class Output(QWidget):
         self.show_facts()
         self.show_runs()
         waiting = sum(one.state == "waiting" for one in self._queue.orders())
-        if waiting and self._task is None:
+        if waiting and not self.writing:
             words = tr_count("{0} order waits in the queue.", "{0} orders wait in the queue.", waiting)
             self.result.setText(words + " " + tr("“Work off what waits” goes on with it."))
 
@@ -187,6 +196,9 @@ class Output(QWidget):
             box.setRange(0, last)
         if follows:
             self.last.setValue(self._session.kept.stop - 1)
+
+    def _show_reels(self) -> None:
+        self.every.setVisible(len(self._session.document.reels) > 1)
 
     def _suggest(self) -> None:
         entry = self._session.entry
@@ -235,7 +247,7 @@ class Output(QWidget):
     @property
     def writing(self) -> bool:
         """Whether something is being written."""
-        return self._task is not None
+        return self._runner.running
 
     @property
     def busy(self) -> bool:
@@ -250,15 +262,25 @@ class Output(QWidget):
         if self.last.value() < self.first.value():
             self.result.setText(tr("The last frame lies before the first: choose a run of frames."))
             return
-        self._mine.add(self._queue.add(self._order(entry, str(job.path))))
-        if self._task is not None:
-            self.result.setText(tr("Ordered: it is written when its turn comes."))
-        self._next()
+        self._runner.order(self._order(entry, str(job.path)))
+
+    def _order_all(self) -> None:
+        """Order what the form says for every reel of the job, all of each between its trims, under names of its own."""
+        job, path = self._session.job_file, Path(self.path.text()).expanduser().absolute()
+        if job is None:
+            return
+        folder, orders, known = self._form.folder_of(path), [], set[Path]()
+        for place, entry in enumerate(self._session.document.reels):
+            output = self._form.chosen.free_path(folder, reel_stem(Path(entry.path)) or "reel", known)
+            known.add(output)
+            orders.append(order_of(job.path, place, output, **{**self._form.wanted(output), "first": 0, "stop": 0}))
+        self._runner.order(*orders)
+        self.told.emit(tr("{0} reels are ordered.", len(orders)))
 
     def _order(self, entry: Reel, job: str = "") -> Order:
-        output = str(Path(self.path.text()).expanduser().absolute())
+        output = Path(self.path.text()).expanduser().absolute()
         words = tuple(self._session.verdicts) if job else ()
-        return Order(job=job, reel=entry, verdicts=words, output=output, **self._form.wanted())
+        return Order(job=job, reel=entry, verdicts=words, output=str(output), **self._form.wanted(output))
 
     def _ask_size(self) -> None:
         """How large what the form says becomes."""
@@ -272,63 +294,22 @@ class Output(QWidget):
         except GrevinError as fault:
             self._form.room.setText(fault.what)
 
-    def _work_off(self) -> None:
-        """Write all that waits, whoever ordered it."""
-        self._mine |= {one.id for one in self._queue.orders() if one.state == "waiting"}
-        self._next()
-
-    def _next(self) -> None:
-        """Begin the next order of this window's, if nothing is being written."""
-        waiting = [one.id for one in self._queue.orders() if one.state == "waiting" and one.id in self._mine]
-        if self._task is None and waiting:
-            self._begin(waiting[0])
-        self.queue.show_orders()
-
-    def _begin(self, number: int) -> None:
-        queued = self._queue.take(number)
-        if queued is None:
-            return
-
-        def work(progress: Progress) -> Proof:
-            self._queue.follow(queued.id, progress)
-            proof = carry_out(queued.order, progress, user_ready_frames())
-            self._queue.put(queued.id, "done", proof.sentence())  # here: the window may be gone when it is told
-            return proof
-
-        self._running, self._ends = queued, ""
-        self._task = Task(work, "write", self)
-        self._task.progressed.connect(self._show_progress)
-        self._task.done.connect(self._finish)
-        self._task.failed.connect(self._fail)
-        self._show_running(True)
-        self.result.setText(tr("Writing aside; the output gets its name when it is proved."))
-        self._task.start()
-
-    def stop_writing(self) -> None:
-        """Ask the run to stop, and forget its order."""
-        if self._task is not None:
-            self._ends = "gone"
-            self._task.cancel()
-
     def _hold(self, number: int) -> None:
-        """Stop the run for now."""
-        if self._task is not None and self._running is not None and self._running.id == number:
-            self._ends = "held"
-            self._task.cancel()
-        else:
+        """Stop an order for now."""
+        if not self._runner.hold(number):
             self.told.emit(tr("Another window or command is at that order."))
 
     def stop(self) -> None:
-        """Stop and wait, before the window closes; the order waits until somebody works off the queue."""
+        """Stop and wait, before the window closes."""
         self._again.stop()
+        self._soon.stop()
         self._looks.stop()
         self.proofs.stop()
-        if self._task is not None:
-            self._task.cancel()
-            self._task.wait()
-            assert self._running is not None
-            self._queue.release(self._running.id)
-            self._end()
+        self._runner.stop()
+
+    def _show_changed(self) -> None:
+        self._show_running(self._runner.running)
+        self.queue.show_orders()
 
     def _show_running(self, running: bool) -> None:
         self.write.setText(tr("Put in the queue") if running else tr("Write"))
@@ -343,37 +324,13 @@ class Output(QWidget):
         self.bar.setFormat(f"{report.message} {report.done}/{report.total}{rest}")
 
     def _finish(self, proof: Proof) -> None:
-        if self._task is None:
-            return  # it was done at the very moment at which the window was closed
-        self._end()
         self.result.setText(tr("Proved. ") + " ".join((proof.sentence(), *proof.notes)))
         self.show_runs()
         self.show_facts()
         self.told.emit(tr("{0} is written and proved.", Path(proof.output).name))
         self.written.emit()
-        self._next()
 
-    def _fail(self, fault: Exception) -> None:
-        if self._task is None:
-            return  # the window is being closed
-        if not isinstance(fault, CancelledError):
-            self._end("failed", str(fault))
-            self.result.setText(tr("Not written."))
-            self.faulted.emit(fault)
-        elif self._ends == "held":
-            self._end("held")
-            self.result.setText(tr("Held; what was made is kept, and it goes on from there."))
-        else:
-            assert self._running is not None
-            self._queue.remove(self._running.id)
-            self._end()
-            self.result.setText(tr("Cancelled; nothing was left behind."))
-        self._next()
-
-    def _end(self, state: State | None = None, words: str = "") -> None:
-        """The running order has come to an end; None where the queue knows."""
-        if self._running is not None and state is not None:
-            self._queue.put(self._running.id, state, words)
-        self._task = self._running = None
-        self._show_running(False)
-        self.queue.show_orders()
+    def _tell_desktop(self) -> None:
+        """All is written: who looks elsewhere meanwhile is told by the desktop."""
+        if not self.window().isActiveWindow():
+            QApplication.alert(self.window())

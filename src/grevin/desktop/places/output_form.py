@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import get_args
+from typing import Any, get_args
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
@@ -135,9 +135,12 @@ class OutputForm(QWidget):
         self.path.setText(str(self.chosen.path(folder, stem)))
         self.path.setToolTip(self.path.text())
 
-    def wanted(self) -> dict[str, object]:
-        """What the form says, as an order has it, but for the output itself."""
-        output = Path(self.path.text()).expanduser()
+    def folder_of(self, path: Path) -> Path:
+        """The folder that versions go into, of which `path` is one."""
+        return path.parents[min(len(Path(self.chosen.name).parts), len(path.parents)) - 1]
+
+    def wanted(self, output: Path) -> dict[str, Any]:
+        """What the form says, as an order has it, for an output."""
         stem = output.stem.split("%")[0].rstrip("._")
         coding = self.chosen.coding
         return {
