@@ -124,10 +124,10 @@ class Output(QWidget):
         buttons = QHBoxLayout()
         for part in (self.write, self.every, self.cancel):
             buttons.addWidget(part)
-        buttons.addWidget(self.bar, 1)
-        buttons.addStretch(0)
+        buttons.addStretch(1)
         column.addSpacing(6)
         column.addLayout(buttons)
+        column.addWidget(self.bar)
         self.result.setWordWrap(True)
         self.result.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         column.addWidget(self.result)
@@ -269,7 +269,8 @@ class Output(QWidget):
         job, path = self._session.job_file, Path(self.path.text()).expanduser().absolute()
         if job is None:
             return
-        folder, orders, known = self._form.folder_of(path), [], set[Path]()
+        folder, orders = self._form.folder_of(path), list[Order]()
+        known = {Path(output) for output in self._runner.wanted_outputs()}
         for place, entry in enumerate(self._session.document.reels):
             output = self._form.chosen.free_path(folder, reel_stem(Path(entry.path)) or "reel", known)
             known.add(output)

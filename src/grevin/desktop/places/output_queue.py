@@ -130,7 +130,8 @@ def _words(one: Queued) -> tuple[str, str, str]:
     except UsageError:
         return tr("ordered by another version of Grevin"), "", tr(one.state)
     coding = CODINGS[order.coding].label if order.coding in CODINGS else Path(order.output).suffix[1:].upper()
-    frames = tr("frames {0} to {1}", order.first, order.stop - 1)
+    whole = order.stop <= order.first
+    frames = tr("the whole reel") if whole else tr("frames {0} to {1}", order.first, order.stop - 1)
     state = {
         "waiting": tr("waits, {0}", frames), "held": tr("held, {0}", frames),
         "running": tr("{0} of {1} frames", one.done, one.total) if one.total else tr("begins"),

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import contextlib
+
 from PySide6.QtCore import QObject, Signal
 
-from grevin.core.errors import CancelledError
+from grevin.core.errors import CancelledError, UsageError
 from grevin.core.job.orders import Order, carry_out
 from grevin.core.job.queue import Queue, Queued, State
 from grevin.core.progress import Progress
@@ -36,6 +38,14 @@ class OrderRunner(QObject):
     def running(self) -> bool:
         """Whether something is being written."""
         return self._task is not None
+
+    def wanted_outputs(self) -> list[str]:
+        """What is ordered and not there yet."""
+        found = []
+        for one in self._queue.orders():
+            with contextlib.suppress(UsageError):  # of another version of Grevin
+                found += [one.order.output] if one.state in {"waiting", "running", "held"} else []
+        return found
 
     def order(self, *orders: Order) -> None:
         """Put orders into the queue, and begin if nothing is being written."""
