@@ -17,6 +17,7 @@ from grevin.core.progress import Progress
 from grevin.desktop.dialogs import files
 from grevin.desktop.window import Window
 from tests.conftest import FORMATS, random_frame, write_video
+from tests.core.test_full_disk import room_for_files_of
 from tests.desktop.conftest import WAIT_MS, settle
 
 Opener = Callable[[Path | None], Window]
@@ -182,3 +183,13 @@ def test_all_that_was_written_is_handed_over(
     assert "Cancelled; nothing was left behind" in window.messages.text
     assert not list(tmp_path.glob("*again*"))
     assert window.output.proofs.hand_over.isEnabled()
+
+
+def test_an_act_that_the_jobs_disk_has_no_room_for_is_said(qtbot: QtBot, window: Window) -> None:
+    with room_for_files_of(1):
+        window.session.add_step("dirt")
+    assert "cannot be changed" in window.messages.text
+    assert window.session.treatment.steps == ()
+    window.session.add_step("dirt")
+    settle(qtbot, window)
+    assert len(window.session.treatment.steps) == 1

@@ -280,7 +280,12 @@ class Session(TreatmentSession):
     def _change(self, change: Any) -> bool:
         """Change the document, then tell those whose part of it changed."""
         before, entry = self.document, self.entry
-        if change() is False:
+        try:
+            if change() is False:
+                return False
+        except GrevinError as fault:  # the job's disk is full: all is as it was, and shown so
+            self.faulted.emit(fault)
+            self._treat_anew()
             return False
         self._find_open_reel(entry)
         after = self.entry

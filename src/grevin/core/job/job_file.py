@@ -8,7 +8,7 @@ from __future__ import annotations
 import json
 import sqlite3
 from collections.abc import Iterable, Iterator
-from contextlib import closing
+from contextlib import closing, contextmanager, suppress
 from dataclasses import asdict, astuple, fields
 from datetime import UTC, datetime
 from pathlib import Path
@@ -16,7 +16,7 @@ from typing import Any
 
 import pydantic
 
-from grevin.core.errors import JobFileError
+from grevin.core.errors import JobFileError, NoSpaceError
 from grevin.core.intake.examination import Examination
 from grevin.core.job import findings, measured
 from grevin.core.job.document import JOB_FORMAT, JOB_VERSION, Job, migrated
@@ -120,6 +120,28 @@ class JobFile:
             database.close()
             raise JobFileError(f"{path.name} is damaged ({fault}).", "Go back to a copy of it.") from fault
 
+    @contextmanager
+    def _keeping(self) -> Iterator[None]:
+        """One change of the file, or none.
+
+        Raises:
+            NoSpaceError: if it cannot be made; the file is as it was.
+        """
+        try:
+            with self._database:
+                yield
+        except sqlite3.OperationalError as fault:
+            raise NoSpaceError(
+                f"{self.path.name} cannot be changed ({fault}); it is as it was before.",
+                "Free some space on its disk, then do it again.",
+            ) from fault
+
+    @contextmanager
+    def _noting(self) -> Iterator[None]:
+        """A change that nothing depends on: where it cannot be made it is found out again."""
+        with suppress(sqlite3.OperationalError), self._database:
+            yield
+
     def _load(self) -> Job:
         row = self._database.execute("SELECT document FROM acts WHERE id = ?", (self._current(),)).fetchone()
         return Job.model_validate(migrated(json.loads(row[0])))
@@ -129,7 +151,7 @@ class JobFile:
 
     def act(self, label: str, document: Job, reel: int = 0, verdicts: Iterable[Verdict] = ()) -> None:
         """Do something: store the new document and words on places of a reel; what was undone is gone for good."""
-        with self._database:
+        with self._keeping():
             self._database.execute("DELETE FROM acts WHERE id > ?", (self._current(),))
             self._database.execute("DELETE FROM verdicts WHERE act > ?", (self._current(),))
             act = _insert_act(self._database, label, document)
@@ -181,7 +203,7 @@ class JobFile:
     def _go(self, row: tuple[int, str] | None) -> bool:
         if row is None:
             return False
-        with self._database:
+        with self._keeping():
             self._database.execute("UPDATE facts SET value = ? WHERE name = 'current_act'", (str(row[0]),))
         self.document = self._load()
         return True
@@ -193,14 +215,14 @@ class JobFile:
 
     def remember(self, name: str, value: str) -> None:
         """Remember a fact of looking."""
-        with self._database:
+        with self._noting():
             self._database.execute("INSERT OR REPLACE INTO facts VALUES (?, ?)", (f"look.{name}", value))
 
     def add_run(self, reel: int, proof: dict[str, Any], rows: Iterable[LedgerRow]) -> None:
         """Record a finished output with its proof and ledger."""
         names = ", ".join(column.name for column in fields(LedgerRow))
         marks = ", ".join("?" * len(fields(LedgerRow)))
-        with self._database:
+        with self._keeping():
             kept = {name: value for name, value in proof.items() if name != "checksums"}
             cursor = self._database.execute(
                 "INSERT INTO runs (done_at, reel, proof) VALUES (?, ?, ?)", (_now(), reel, json.dumps(kept))
@@ -246,7 +268,7 @@ class JobFile:
 
     def save(self, identity: str, data: bytes) -> None:
         """Keep a frame index."""
-        with self._database:
+        with self._noting():
             self._database.execute("INSERT OR REPLACE INTO indices VALUES (?, ?)", (identity, data))
 
     def examination(self, identity: str) -> Examination | None:
@@ -259,7 +281,7 @@ class JobFile:
 
     def keep_examination(self, identity: str, examined: Examination) -> None:
         """Keep what was measured of a reel."""
-        with self._database:
+        with self._noting():
             self._database.execute(
                 "INSERT OR REPLACE INTO examined VALUES (?, ?)", (identity, examined.model_dump_json())
             )

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Iterator
-from contextlib import closing
+from contextlib import closing, suppress
 from pathlib import Path
 
 import numpy as np
@@ -38,14 +38,14 @@ class MeasuredFile:
 
     def measured(self, key: str) -> Iterator[Row]:
         """The rows kept under a key, in the order of frames."""
-        with closing(self._connect()) as database:
+        with suppress(sqlite3.OperationalError), closing(self._connect()) as database:
             query = "SELECT frame, cut, fault, curves, spots FROM measured WHERE key = ? ORDER BY frame"
             for frame, cut, fault, curves, spots in database.execute(query, (key,)):
                 yield Row(frame, np.frombuffer(curves, np.float32), bool(cut), fault, np.frombuffer(spots, SPOT))
 
     def keep_measured(self, key: str, rows: list[Row]) -> None:
-        """Keep more rows."""
-        with closing(self._connect()) as database, database:
+        """Keep more rows; where there is no room they are measured again."""
+        with suppress(sqlite3.OperationalError), closing(self._connect()) as database, database:
             database.executemany(
                 "INSERT OR REPLACE INTO measured VALUES (?, ?, ?, ?, ?, ?)",
                 (
@@ -56,16 +56,18 @@ class MeasuredFile:
 
     def count(self, key: str) -> int:
         """How many frames are kept under a key."""
-        with closing(self._connect()) as database:
+        with suppress(sqlite3.OperationalError), closing(self._connect()) as database:
             return int(database.execute("SELECT count(*) FROM measured WHERE key = ?", (key,)).fetchone()[0])
+        return 0
 
     def study(self, key: str) -> bytes | None:
         """What a time step learned, None where it did not yet."""
-        with closing(self._connect()) as database:
+        row = None
+        with suppress(sqlite3.OperationalError), closing(self._connect()) as database:
             row = database.execute("SELECT data FROM studied WHERE key = ?", (key,)).fetchone()
         return None if row is None else bytes(row[0])
 
     def keep_study(self, key: str, data: bytes) -> None:
-        """Keep what a time step learned."""
-        with closing(self._connect()) as database, database:
+        """Keep what a time step learned; where there is no room it is learned again."""
+        with suppress(sqlite3.OperationalError), closing(self._connect()) as database, database:
             database.execute("INSERT OR REPLACE INTO studied VALUES (?, ?)", (key, data))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import tempfile
 from fractions import Fraction
 from pathlib import Path
 from typing import Literal
@@ -36,6 +37,7 @@ from grevin.core.timebase.counters import Counter
 from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.studies import Studies
 
+SCRATCH = Path(tempfile.gettempdir()) / "what is noted of it"  # ledger rows, pictures to compare with
 MOST_TOLD = 40  # sentences about shots
 
 
@@ -185,10 +187,12 @@ def _write(
         for written, frame, outside in frames:
             with translated(request.output):
                 writer.write(frame)
-            if coded is not None:
-                coded.remember(frame)
+            with translated(SCRATCH):
+                if coded is not None:
+                    coded.remember(frame)
             checksum = frame_checksum(as_picture(frame, suffix) if suffix else frame)
-            record.add(written, checksum, outside, ahead is not None and ahead.made(written.number))
+            with translated(SCRATCH):
+                record.add(written, checksum, outside, ahead is not None and ahead.made(written.number))
             if evidence is not None:
                 evidence.write(written.number, written.steps)
             progress.advance()
