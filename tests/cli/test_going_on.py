@@ -121,3 +121,14 @@ def test_a_queue_is_worked_off_and_goes_on_behind_what_fails(capsys, job: Path, 
     assert call(capsys, "queue", "--run")[0] == 0
     call(capsys, "queue", "--remove", "1")
     assert [one["state"] for one in json.loads(call(capsys, "queue", "--json")[1])["orders"]] == ["done", "done"]
+
+
+def test_a_reel_is_rendered_as_a_version(capsys, job: Path, tmp_path: Path) -> None:
+    assert call(capsys, "render", job, tmp_path / "v", "--version", "h264", "--range", "2:8")[0] == 0
+    assert call(capsys, "render", job, tmp_path / "v", "--version", "h264", "--range", "2:8")[0] == 0
+    assert sorted(path.name for path in (tmp_path / "v").iterdir()) == ["dirty-2-treated.mp4", "dirty-treated.mp4"]
+    status, _, err = call(capsys, "render", job, tmp_path / "v", "--version", "h264", "--bits", "8")
+    assert (status, "says how it is written" in err) == (2, True)
+    status, _, err = call(capsys, "render", job, "--version", "cine")
+    assert (status, "Give one of ffv1" in err) == (2, True)
+    assert call(capsys, "render", job)[0] == 2

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QPushButton
+from PySide6.QtWidgets import QInputDialog, QPushButton
 from pytestqt.qtbot import QtBot
 
 from grevin.core.job.handing_over import verify_folder
@@ -53,6 +53,30 @@ def test_a_version_asks_for_what_concerns_it_alone(qtbot: QtBot, window: Window,
     choose(window, "png")
     assert output.path.text() == str(tmp_path / "dirty-treated" / "dirty.%06d.png")
     assert not output.sound.isVisible()
+
+
+def test_a_version_of_ones_own_is_kept_taken_and_forgotten(
+    qtbot: QtBot, window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    qtbot.keyClick(window, Qt.Key.Key_F5)
+    output, form = window.output, window.output._form
+    assert not form.forget_it.isVisible()
+    choose(window, "h264")
+    output.quality.setCurrentIndex(output.quality.findData("small"))
+    output.ledger.setChecked(True)
+    output.path.setText(str(tmp_path / "dirty for Maud.mp4"))
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_args, **_more: ("For Maud", True))
+    qtbot.mouseClick(form.keep_it, LEFT)
+    assert output.version.currentText() == "For Maud"
+    choose(window, "ffv1")
+    output.ledger.setChecked(False)
+    choose(window, "For Maud")
+    assert output.path.text() == str(tmp_path / "dirty for Maud.mp4")
+    assert (output.quality.currentData(), output.ledger.isChecked()) == ("small", True)
+    assert form.forget_it.isVisible()
+    qtbot.mouseClick(form.forget_it, LEFT)
+    assert output.version.findText("For Maud") < 0
+    assert not form.forget_it.isVisible()
 
 
 def test_an_access_copy_is_written_and_its_loss_told(qtbot: QtBot, window: Window, tmp_path: Path) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import AbstractContextManager
 from pathlib import Path
 from typing import Annotated
 
@@ -11,15 +12,25 @@ from grevin.cli import console
 from grevin.cli.apply import SOUND
 from grevin.cli.hands import CarryOut, SchedulerOption, SharedOption, WorkersOption, hands
 from grevin.core.errors import CancelledError, ExitStatus, GrevinError, UsageError
-from grevin.core.job.orders import MOST_FRAMES, Order, order_of
+from grevin.core.job.orders import MOST_FRAMES, Order, order_of, order_of_version
 from grevin.core.job.queue import Queue, Queued, user_queue
 from grevin.core.media.codings import CODINGS, QUALITIES
+from grevin.core.render.versions import version_named
 from grevin.core.timebase.rates import parse_range
 
 
 def render(
     job: Annotated[Path, typer.Argument(help="Job file (.grevin).")],
-    output: Annotated[Path, typer.Argument(help="NAME.mkv, .mov, .mp4 or a pattern (n.%06d.dpx, .tif, .exr, .png).")],
+    output: Annotated[
+        Path | None,
+        typer.Argument(
+            help="NAME.mkv, .mov, .mp4 or a pattern (n.%06d.dpx, .tif, .exr, .png); with --version a folder, without "
+            "one that of the material."
+        ),
+    ] = None,
+    version: Annotated[
+        str, typer.Option("--version", help="A version that Grevin begins with (ffv1, h264, tiff ...), or your own.")
+    ] = "",
     reel: Annotated[int, typer.Option(min=1, help="Which reel of the job, from 1.")] = 1,
     frames: Annotated[
         str | None, typer.Option("--range", help="Frames A:B; those between the trims without it.")
@@ -41,21 +52,38 @@ def render(
     as_json: Annotated[bool, typer.Option("--json", help="The proof as JSON on stdout.")] = False,
 ) -> None:
     """Write a reel of JOB with the treatment, shots and verdicts that the job holds; the job keeps the proof."""
+    chosen = _range(frames)
+    if version:
+        if (evidence, ledger, sound, bits, dither, coding, quality) != (None, None, "fits", None, False, "", "fine"):
+            raise UsageError(f"The version “{version}” says how it is written.", "Leave the other options out.")
+        order = order_of_version(
+            job.absolute(), reel - 1, version_named(version), output.absolute() if output else None,
+            first=chosen.start, stop=chosen.stop, overwrite=overwrite,
+        )  # fmt: skip
+        _carry_out(order, queue, as_json, hands(workers, scheduler, shared))
+        return
+    if output is None:
+        raise UsageError("It is not said what is to be written.", "Give OUTPUT, or --version.")
     if sound not in SOUND:
         raise UsageError(f"“{sound}” is nothing that can be done with the sound.", f"Give {', '.join(SOUND)}.")
     if quality not in QUALITIES:
         raise UsageError(f"“{quality}” is no quality.", f"Give {', '.join(QUALITIES)}.")
-    chosen = _range(frames)
     order = order_of(
         job.absolute(), reel - 1, output.absolute(), first=chosen.start, stop=chosen.stop,
         evidence=str(evidence.absolute()) if evidence else "", ledger=str(ledger.absolute()) if ledger else "",
         overwrite=overwrite, sound=SOUND[sound], bits=bits, dither=dither, coding=coding, quality=quality,
     )  # fmt: skip
-    if queue:
+    _carry_out(order, queue, as_json, hands(workers, scheduler, shared))
+
+
+def _carry_out(order: Order, later: bool, as_json: bool, crew: AbstractContextManager[CarryOut]) -> None:
+    """Write an order, or put it in the queue."""
+    output = Path(order.output)
+    if later:
         number = user_queue().add(order)
         console.say(f"Order {number}: {output}. “grevin queue --run” works off what waits.")
         return
-    with hands(workers, scheduler, shared) as write, console.progress() as progress:
+    with crew as write, console.progress() as progress:
         proof = write(order, progress)
     console.say_proof(proof, output, as_json)
 

@@ -12,7 +12,7 @@ from pydantic import BaseModel, ConfigDict
 
 from grevin.core.errors import JobFileError, UsageError
 from grevin.core.intake.reel import DeclaredReel
-from grevin.core.job.document import Reel
+from grevin.core.job.document import Reel, reel_stem
 from grevin.core.job.job_file import JobFile
 from grevin.core.job.measured import MeasuredFile
 from grevin.core.job.opening import open_entry
@@ -23,6 +23,7 @@ from grevin.core.render.proof import Proof
 from grevin.core.render.ready import ReadyFrames
 from grevin.core.render.request import RunRequest, Sound
 from grevin.core.render.run import run
+from grevin.core.render.versions import Version
 from grevin.core.treatment.verdicts import Verdict, Verdicts
 
 MOST_FRAMES = 1 << 31  # a number that is asked for; the reel itself says later whether it has as many
@@ -108,6 +109,32 @@ def order_of(job: Path, reel: int, output: Path, **wanted: Any) -> Order:
             raise JobFileError(f"{job.name} has no reel {reel + 1}: it has {len(reels)}.", "Give another number.")
         words = tuple(job_file.verdicts(reels[reel].id))
     return Order(job=str(job), reel=reels[reel], verdicts=words, output=str(output), **wanted)
+
+
+def order_of_version(job: Path, reel: int, version: Version, folder: Path | None, **wanted: Any) -> Order:
+    """An order for a version of a reel of a job, under a name that is free.
+
+    Args:
+        job: the job file.
+        reel: place of the reel in it, from 0.
+        version: what is wanted.
+        folder: where to; None for beside the material.
+        wanted: frames and overwriting, as in `Order`.
+
+    Raises:
+        JobFileError: if the job cannot be read or has no such reel.
+    """
+    order = order_of(job, reel, Path())
+    path = Path(order.reel.path)
+    stem, place = reel_stem(path) or "reel", folder or path.parent
+    output = version.path(place, stem) if wanted.get("overwrite") else version.free_path(place, stem)
+    beside = output.parent / output.stem.split("%")[0].rstrip("._")
+    return order.model_copy(update={
+        "output": str(output), "coding": version.coding_id, "quality": version.quality, "sound": version.sound,
+        "bits": version.bits, "dither": version.dither,
+        "evidence": f"{beside}-evidence" if version.evidence else "",
+        "ledger": f"{beside}-ledger.csv" if version.ledger else "", **wanted,
+    })  # fmt: skip
 
 
 def opened(order: Order, progress: Progress) -> DeclaredReel:

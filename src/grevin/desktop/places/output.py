@@ -75,6 +75,8 @@ class Output(QWidget):
 
     def _connect(self) -> None:
         self.version.currentIndexChanged.connect(self._suggest)
+        self._form.faulted.connect(self.faulted)
+        self._form.keep_it.clicked.connect(self._keep_version)
         self.write.clicked.connect(self.start)
         self.cancel.clicked.connect(self._runner.cancel)
         self.every.clicked.connect(self._order_all)
@@ -205,6 +207,11 @@ class Output(QWidget):
         if entry is not None:
             source = Path(entry.path)
             self._form.suggest(source.parent, reel_stem(source) or "reel")
+
+    def _keep_version(self) -> None:
+        entry = self._session.entry
+        if entry is not None:
+            self._form.ask_to_keep(reel_stem(Path(entry.path)))
 
     def show_facts(self) -> None:
         """Say and show what would be written."""

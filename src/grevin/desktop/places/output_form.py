@@ -5,12 +5,13 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any, get_args
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QSignalBlocker, Qt, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QFormLayout,
     QHBoxLayout,
+    QInputDialog,
     QLabel,
     QLineEdit,
     QPushButton,
@@ -18,15 +19,17 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
+from grevin.core.errors import UsageError
 from grevin.core.media.codings import QUALITIES
 from grevin.core.picture.depth import DEPTHS
 from grevin.core.render.request import Sound
-from grevin.core.render.versions import VERSIONS, Version
+from grevin.core.render.versions import VERSIONS, Version, own_version, user_versions
 from grevin.desktop.dialogs import files
 from grevin.desktop.texts import tr
 
 NAMED = (
-    "version", "quality", "path", "first", "last", "sound", "bits", "dither", "evidence", "ledger", "overwrite",
+    "version", "keep_it", "forget_it", "quality", "path", "first", "last", "sound", "bits", "dither", "evidence",
+    "ledger", "overwrite",
 )  # fmt: skip
 QUALITY_WORDS = {
     "finest": "finest: no loss to be seen, large", "fine": "fine: hardly any loss", "small": "small: for a quick look",
@@ -37,10 +40,15 @@ class OutputForm(QWidget):
     """Version, place, frames, sound, depth."""
 
     changed = Signal()
+    faulted = Signal(object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.version = QComboBox()
+        self.keep_it = QPushButton(tr("Keep …"))
+        self.keep_it.setToolTip(tr("Keep what is set here as a version of your own, for other reels and jobs."))
+        self.forget_it = QPushButton(tr("Forget"))
+        self.forget_it.clicked.connect(self.forget)
         self.quality = QComboBox()
         self.path = QLineEdit()
         self.first = QSpinBox()
@@ -55,7 +63,7 @@ class OutputForm(QWidget):
             getattr(self, name).setObjectName(f"output_{name}")
         self._fill()
         self._lay_out()
-        self.version.currentIndexChanged.connect(self._show_what_applies)
+        self.version.currentIndexChanged.connect(self._take)
         self._show_what_applies()
         for box in (self.version, self.quality, self.bits):
             box.currentIndexChanged.connect(self.changed)
@@ -63,9 +71,69 @@ class OutputForm(QWidget):
             number.valueChanged.connect(self.changed)
         self.path.textChanged.connect(self.changed)
 
-    def _fill(self) -> None:
+    def show_versions(self, chosen: str = "") -> None:
+        """Those to begin with, then a person's own."""
+        own: tuple[Version, ...] = ()
+        try:
+            own = user_versions().all()
+        except UsageError as fault:
+            self.faulted.emit(fault)
+        blocker = QSignalBlocker(self.version)
+        self.version.clear()
         for version in VERSIONS:
             self.version.addItem(tr(version.label), version)
+        for version in own:
+            self.version.addItem(version.label, version)
+        ids = [version.id for version in (*VERSIONS, *own)]
+        self.version.setCurrentIndex(ids.index(chosen) if chosen in ids else 0)
+        blocker.unblock()
+
+    def _take(self) -> None:
+        """A person's own version says everything; the others how the pictures are coded."""
+        version = self.chosen
+        if version.own:
+            for box, value in ((self.quality, version.quality), (self.sound, version.sound), (self.bits, version.bits)):
+                box.setCurrentIndex(box.findData(value))
+            for tick in ("dither", "evidence", "ledger"):
+                getattr(self, tick).setChecked(getattr(version, tick))
+        self._show_what_applies()
+
+    def ask_to_keep(self, stem: str) -> None:
+        """Keep what the form says as a version, under a name that is asked for."""
+        proposed = self.chosen.label if self.chosen.own else ""
+        label, given = QInputDialog.getText(
+            self, tr("Keep a version"), tr("What is it called? Its files are named as this one is."), text=proposed
+        )
+        if given:
+            self.keep(label, stem)
+
+    def keep(self, label: str, stem: str) -> None:
+        """Keep what the form says as a version of a person's own."""
+        path, coding = Path(self.path.text()), self.chosen.coding
+        try:
+            version = own_version(
+                label, path, stem, coding_id=coding.id if coding else "", quality=self.quality.currentData(),
+                sound=self.sound.currentData(), bits=self.bits.currentData(), dither=self.dither.isChecked(),
+                evidence=self.evidence.isChecked(), ledger=self.ledger.isChecked(),
+            )  # fmt: skip
+            user_versions().keep(version)
+        except UsageError as fault:
+            self.faulted.emit(fault)
+            return
+        self.show_versions(version.id)
+        self._take()
+
+    def forget(self) -> None:
+        """Forget a version of a person's own."""
+        try:
+            user_versions().forget(self.chosen.id)
+        except UsageError as fault:
+            self.faulted.emit(fault)
+        self.show_versions()
+        self._take()
+
+    def _fill(self) -> None:
+        self.show_versions()
         for quality in QUALITIES:
             self.quality.addItem(tr(QUALITY_WORDS[quality]), quality)
         self.quality.setCurrentIndex(QUALITIES.index("fine"))
@@ -95,7 +163,7 @@ class OutputForm(QWidget):
         form = self._form = QFormLayout(self)
         form.setContentsMargins(0, 0, 0, 0)
         form.setLabelAlignment(Qt.AlignmentFlag.AlignRight)
-        form.addRow(tr("Version"), self.version)
+        form.addRow(tr("Version"), _row(self.version, self.keep_it, self.forget_it))
         form.addRow(tr("Quality"), self.quality)
         browse = QPushButton(tr("Choose …"))
         browse.clicked.connect(self._browse)
@@ -124,6 +192,7 @@ class OutputForm(QWidget):
         form.setRowVisible(self.quality, coding is not None and bool(coding.qualities))
         form.setRowVisible(self._depth, coding is None or coding.lossless)
         form.setRowVisible(self.sound, coding is not None)
+        self.forget_it.setVisible(self.chosen.own)
 
     def _browse(self) -> None:
         path = files.ask_save(self, "output", tr("Write to"), proposed=self.path.text())
