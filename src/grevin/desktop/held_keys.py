@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QEvent, QObject, Qt, QTimer
+from PySide6.QtCore import QEvent, Qt, QTimer
 from PySide6.QtGui import QKeyEvent, QKeySequence
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -22,8 +22,8 @@ LEAVING_KEYS = {Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape}
 USES_SPACE = (QLineEdit, QAbstractSpinBox, QAbstractButton, QComboBox, QAbstractItemView)
 
 
-class HeldKeys(QObject):
-    """An event filter over the whole application, deaf while the window is not the active one."""
+class HeldKeys:
+    """Sees every key of the application, deaf while the window is not the active one."""
 
     def __init__(
         self, window: QWidget, table: Callable[[], LightTable | None], before: Callable[[bool], object],
@@ -38,7 +38,6 @@ class HeldKeys(QObject):
             play: play or stop.
             keys: the keys of an act.
         """
-        super().__init__(window)
         self._window = window
         self._table = table
         self._before = before
@@ -46,10 +45,10 @@ class HeldKeys(QObject):
         self._keys = keys
         self._held_before = False
 
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        """See every key before it is acted on; none is taken away."""
-        if not isinstance(event, QKeyEvent) or not self._window.isActiveWindow():
-            return super().eventFilter(watched, event)
+    def see(self, event: QKeyEvent) -> None:
+        """See a key before it is acted on; none is taken away."""
+        if not self._window.isActiveWindow():
+            return
         pressed = event.type() == QEvent.Type.KeyPress
         released = event.type() == QEvent.Type.KeyRelease
         plain = event.modifiers() == Qt.KeyboardModifier.NoModifier
@@ -65,7 +64,6 @@ class HeldKeys(QObject):
         table = self._table()
         if pressed and typing and event.key() in LEAVING_KEYS and table is not None:
             QTimer.singleShot(0, lambda: table.setFocus(Qt.FocusReason.OtherFocusReason))
-        return super().eventFilter(watched, event)
 
     def _is(self, event: QKeyEvent, act: str) -> bool:
         """Whether it is the key of an act, whatever modifiers are down."""

@@ -78,8 +78,8 @@ class Window(QMainWindow):
         self.facts = ReelFacts(
             self.session, self.column, self.survey, self.bench.player, self.taking_in, self.surveying, self
         )
-        self.held_keys = HeldKeys(self, self._table_in_sight, self._show_before, self._play, self.own_keys.of)
-        self.focus_rules = FocusRules(self)
+        held = HeldKeys(self, self._table_in_sight, self._show_before, self._play, self.own_keys.of)
+        self.focus_rules = FocusRules(held, self)
         self._closes_when_written = False
         self._shown_view_point = 0
         self._was_maximised = False
@@ -161,7 +161,6 @@ class Window(QMainWindow):
         self._remember_timer.timeout.connect(self.job_looking.remember)
         self.opening.closing.connect(self.job_looking.remember)
         self._remember_timer.start()
-        application().installEventFilter(self.held_keys)
         application().installEventFilter(self.focus_rules)
         for widget in self.findChildren(QWidget):  # those that were polished before anybody listened
             self.focus_rules.meet(widget)
@@ -439,7 +438,6 @@ class Window(QMainWindow):
         self.starting.remember()
         self.job_looking.remember()
         remember_looking(self._settings, self.bench)
-        application().removeEventFilter(self.held_keys)
         application().removeEventFilter(self.focus_rules)
         self.surveying.stop()
         self.survey.stop()
