@@ -114,7 +114,7 @@ def test_the_expected_size_and_the_room_are_said(qtbot: QtBot, window: Window, t
     choose(window, "h264")
     qtbot.waitUntil(lambda: room.text() != large, timeout=WAIT_MS)
     window.output.path.setText(str(tmp_path / "dirty.mkv" / "a.mp4"))
-    qtbot.waitUntil(lambda: "may not write" in room.text(), timeout=WAIT_MS)
+    qtbot.waitUntil(lambda: "is a file" in room.text(), timeout=WAIT_MS)
 
 
 def test_orders_wait_for_each_other_are_held_and_go_on(qtbot: QtBot, new_window: Opener, tmp_path: Path) -> None:

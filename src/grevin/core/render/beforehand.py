@@ -17,14 +17,25 @@ from grevin.core.render.request import RunRequest
 SAMPLED = 12  # frames that are coded to see how large they become, from the middle of the run
 PICTURES = 2  # of a sequence
 SURE = 0.6  # share of the expected size that is needed in any case: other frames may be plainer
+MOST_BYTES_A_PIXEL = 8  # four samples of 16 bits: no coding makes more of a picture
 GIGA = 1e9
 
 
-def nearest_folder(output: Path) -> Path:
-    """The folder of an output, or the one that it will be made in."""
+def _folder_for(output: Path) -> Path:
+    """The folder of an output, or the one that it will be made in.
+
+    Raises:
+        OutputError: if one may not write there.
+    """
     folder = output.absolute().parent
     while not folder.exists():
         folder = folder.parent
+    if not folder.is_dir():
+        raise OutputError(f"{output} cannot be written: {folder} is a file.", "Choose another folder.")
+    if not os.access(folder, os.W_OK):
+        raise OutputError(
+            f"{output} cannot be written: you may not write into {folder}.", "Choose a folder you may write to."
+        )
     return folder
 
 
@@ -77,9 +88,7 @@ def room_for(reel: DeclaredReel, request: RunRequest) -> Room:
     Raises:
         OutputError: if one may not write there.
     """
-    folder = nearest_folder(request.output)
-    if not folder.is_dir() or not os.access(folder, os.W_OK):
-        raise OutputError(f"You may not write into {folder}.", "Choose a folder you may write to.")
+    folder = _folder_for(request.output)
     return Room(expected_bytes(reel, request), shutil.disk_usage(folder).free)
 
 
@@ -90,6 +99,9 @@ def check_beforehand(reel: DeclaredReel, request: RunRequest) -> None:
         OutputError: if one may not write there.
         NoSpaceError: if there is clearly no room, with the figures.
     """
+    fmt, count = reel.format, len(request.frames)
+    if shutil.disk_usage(_folder_for(request.output)).free > MOST_BYTES_A_PIXEL * fmt.width * fmt.height * count:
+        return  # there is room whatever they become: no trial
     room = room_for(reel, request)
     if room.lacks:
         raise NoSpaceError(
