@@ -27,7 +27,7 @@ KILLED_FRAMES = 60
 LATEST_KILL_S = 6.0
 SD, WORKED_FRAMES = (720, 576), 144
 SMALL = (160, 120)
-LONG_RUNS = (2_000, 8_000)  # frames: what a frame more costs is the difference
+LONG_RUNS = (5_000, 8_000)  # frames: caches are full by then, what a frame more costs is the difference
 TWO_HOURS = 180_000  # frames at 25 a second
 
 
