@@ -15,7 +15,9 @@ from grevin.core.intake.declared import Declared
 from grevin.core.job.document import Reel
 from grevin.core.job.orders import MOST_FRAMES, Order
 from grevin.core.media.codings import CODINGS, QUALITIES
+from grevin.core.progress import Progress
 from grevin.core.render.ledger import verdicts_from_ledger
+from grevin.core.render.proof import Proof
 from grevin.core.render.request import Sound
 from grevin.core.timebase.rates import parse_range, parse_rate
 from grevin.core.treatment.recipe import read_recipe
@@ -103,7 +105,11 @@ def apply(
                 "Evidence, ledger and verdicts are about one reel.", "Treat the reels one by one for those."
             )
         with hands(workers, scheduler, shared, anew) as write:
-            over_folder(source, output, coding, carry_on, lambda a, b, c: write(order(a, b), c), as_json)
+
+            def write_one(one: Path, into: Path, progress: Progress) -> Proof:
+                return write(order(one, into), progress)
+
+            over_folder(source, output, coding, carry_on, write_one, as_json)
         return
     with hands(workers, scheduler, shared, anew) as write, console.progress() as progress:
         proof = write(order(source, output), progress)

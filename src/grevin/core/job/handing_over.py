@@ -66,7 +66,7 @@ def hand_over(job: Path, folder: Path, progress: Progress, report: bool = False)
         job: the job file.
         folder: the folder to make.
         progress: told of what is done, and asked whether to stop.
-        report: whether reels are measured for condition reports, as they came.
+        report: whether reels, and lossless videos of the whole of one, are measured for condition reports.
 
     Raises:
         GrevinError: if the job has no output that is still there, or the folder is not empty or cannot be written.

@@ -133,7 +133,7 @@ class JobFile:
         except sqlite3.OperationalError as fault:
             raise NoSpaceError(
                 f"{self.path.name} cannot be changed ({fault}); it is as it was before.",
-                "Free some space on its disk, then do it again.",
+                "Free some space on its disk, or wait for who holds it, then do it again.",
             ) from fault
 
     @contextmanager

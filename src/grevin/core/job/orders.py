@@ -128,13 +128,17 @@ def order_of_version(job: Path, reel: int, version: Version, folder: Path | None
     path = Path(order.reel.path)
     stem, place = reel_stem(path) or "reel", folder or path.parent
     output = version.path(place, stem) if wanted.get("overwrite") else version.free_path(place, stem)
-    beside = output.parent / output.stem.split("%")[0].rstrip("._")
     return order.model_copy(update={
         "output": str(output), "coding": version.coding_id, "quality": version.quality, "sound": version.sound,
         "bits": version.bits, "dither": version.dither,
-        "evidence": f"{beside}-evidence" if version.evidence else "",
-        "ledger": f"{beside}-ledger.csv" if version.ledger else "", **wanted,
+        "evidence": beside(output, "evidence") if version.evidence else "",
+        "ledger": beside(output, "ledger.csv") if version.ledger else "", **wanted,
     })  # fmt: skip
+
+
+def beside(output: Path, what: str) -> str:
+    """Where what belongs to an output lies: `NAME-evidence`, `NAME-ledger.csv`."""
+    return str(output.parent / f"{output.stem.split('%')[0].rstrip('._')}-{what}")
 
 
 def opened(order: Order, progress: Progress) -> DeclaredReel:

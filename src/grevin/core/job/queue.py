@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import os
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import closing, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -85,11 +85,15 @@ class Queue:
 
     def add(self, order: Order) -> int:
         """Put an order at the end; its number."""
+        return self.add_all([order])[0]
+
+    def add_all(self, orders: Sequence[Order]) -> list[int]:
+        """Put orders at the end, in one change; their numbers."""
         with self._changing() as database:
             last = database.execute("SELECT coalesce(max(place), 0) FROM orders").fetchone()[0]
-            row = (last + 1, "waiting", order.model_dump_json())
-            cursor = database.execute("INSERT INTO orders (place, state, data) VALUES (?, ?, ?)", row)
-            return int(cursor.lastrowid or 0)
+            insert = "INSERT INTO orders (place, state, data) VALUES (?, 'waiting', ?)"
+            rows = [(last + place, order.model_dump_json()) for place, order in enumerate(orders, 1)]
+            return [int(database.execute(insert, row).lastrowid or 0) for row in rows]
 
     def orders(self) -> list[Queued]:
         """All of them, in the order in which they are worked off."""

@@ -37,7 +37,7 @@ from grevin.core.timebase.counters import Counter
 from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.studies import Studies
 
-SCRATCH = Path(tempfile.gettempdir()) / "what is noted of it"  # ledger rows, pictures to compare with
+SCRATCH = Path(tempfile.gettempdir()) / "the notes of the run"  # ledger rows, pictures to compare with
 MOST_TOLD = 40  # sentences about shots
 
 

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 
 from grevin.core.errors import GrevinError
 from grevin.core.job.document import Reel, reel_stem
-from grevin.core.job.orders import Order, order_of
+from grevin.core.job.orders import Order
 from grevin.core.job.queue import user_queue
 from grevin.core.picture.format import PictureFormat
 from grevin.core.progress import ProgressReport
@@ -278,10 +278,12 @@ class Output(QWidget):
             return
         folder, orders = self._form.folder_of(path), list[Order]()
         known = {Path(output) for output in self._runner.wanted_outputs()}
-        for place, entry in enumerate(self._session.document.reels):
+        for entry in self._session.document.reels:
             output = self._form.chosen.free_path(folder, reel_stem(Path(entry.path)) or "reel", known)
             known.add(output)
-            orders.append(order_of(job.path, place, output, **{**self._form.wanted(output), "first": 0, "stop": 0}))
+            wanted = {**self._form.wanted(output), "first": 0, "stop": 0}
+            words = tuple(job.verdicts(entry.id))
+            orders.append(Order(job=str(job.path), reel=entry, verdicts=words, output=str(output), **wanted))
         self._runner.order(*orders)
         self.told.emit(tr("{0} reels are ordered.", len(orders)))
 

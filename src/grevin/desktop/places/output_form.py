@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 )  # fmt: skip
 
 from grevin.core.errors import UsageError
+from grevin.core.job.orders import beside
 from grevin.core.media.codings import QUALITIES
 from grevin.core.picture.depth import DEPTHS
 from grevin.core.render.request import Sound
@@ -210,12 +211,11 @@ class OutputForm(QWidget):
 
     def wanted(self, output: Path) -> dict[str, Any]:
         """What the form says, as an order has it, for an output."""
-        stem = output.stem.split("%")[0].rstrip("._")
         coding = self.chosen.coding
         return {
             "first": self.first.value(), "stop": self.last.value() + 1,
-            "evidence": str(output.parent / f"{stem}-evidence") if self.evidence.isChecked() else "",
-            "ledger": str(output.parent / f"{stem}-ledger.csv") if self.ledger.isChecked() else "",
+            "evidence": beside(output, "evidence") if self.evidence.isChecked() else "",
+            "ledger": beside(output, "ledger.csv") if self.ledger.isChecked() else "",
             "overwrite": self.overwrite.isChecked(), "sound": self.sound.currentData(),
             "bits": self.bits.currentData(), "dither": self.dither.isChecked(),
             "coding": coding.id if coding is not None else "", "quality": self.quality.currentData(),

@@ -49,7 +49,7 @@ class OrderRunner(QObject):
 
     def order(self, *orders: Order) -> None:
         """Put orders into the queue, and begin if nothing is being written."""
-        self._mine |= {self._queue.add(order) for order in orders}
+        self._mine |= set(self._queue.add_all(orders))
         if self._task is not None:
             self.said.emit(tr("Ordered: it is written when its turn comes."))
         self._next()
