@@ -199,7 +199,7 @@ def test_an_interrupt_cancels_properly(recipe: Recipe, tmp_path: Path) -> None:
     assert worker.stderr is not None
     worker.stderr.readline()  # the first line of progress
     worker.send_signal(signal.SIGINT)
-    _, err = worker.communicate(timeout=60)
+    _, err = worker.communicate(timeout=300)
     assert worker.returncode == 130, err
     assert "The work was cancelled" in err
     assert sorted(path.name for path in tmp_path.iterdir()) == ["long.mkv", "recipe.json"]

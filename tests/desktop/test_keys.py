@@ -13,7 +13,7 @@ from grevin.desktop.keys import hint, key_of
 from grevin.desktop.menus import ON_FINDINGS, ON_FRAMES, ON_PATH, ON_PICTURE, TITLES
 from grevin.desktop.steps.desks import every_key
 from grevin.desktop.window import Window
-from tests.desktop.conftest import settle
+from tests.desktop.conftest import WAIT_MS, settle
 
 OPENS_A_DIALOG = {
     "open_material", "open_folder", "add_reels", "add_folder", "save_job_as", "save_recipe", "take_recipe", "about",
@@ -163,7 +163,7 @@ def test_a_key_is_changed_by_hand_and_kept(qtbot: QtBot, new_window, dirty_reel)
     assert hint("taken") == key_of("taken").label
     page.close()
     window.activateWindow()
-    qtbot.waitUntil(window.isActiveWindow)
+    qtbot.waitUntil(window.isActiveWindow, timeout=WAIT_MS)
     QTest.keyClick(window.bench.table, Qt.Key.Key_T)
     assert window.bench.looking.ways.compare == "wipe"
     QTest.keyClick(window.bench.table, Qt.Key.Key_C)

@@ -12,6 +12,7 @@ import pytest
 from pytestqt.qtbot import QtBot
 
 from tests.conftest import FORMATS, random_frame, write_video
+from tests.desktop.conftest import WAIT_MS
 
 AT_WORK = """
 import sys
@@ -63,6 +64,6 @@ def test_kill_and_reopen(qtbot: QtBot, new_window, tmp_path: Path) -> None:
     window.output.last.setValue(9)
     window.output.path.setText(str(output))
     window.output.start()
-    qtbot.waitUntil(lambda: not window.output.writing, timeout=30_000)
+    qtbot.waitUntil(lambda: not window.output.writing, timeout=WAIT_MS)
     assert window.output.result.text().startswith("Proved. 10 frames")
     assert [path.name for path in output.parent.iterdir()] == ["treated.mkv"], "what the kill left is gone"

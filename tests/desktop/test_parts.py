@@ -38,7 +38,7 @@ from grevin.desktop.treatment_path.path import TreatmentPath
 from grevin.desktop.treatment_path.settings_form import SettingsForm
 from grevin.desktop.work.looks import Look, Ways
 from grevin.desktop.work.workers import LatestWorker, Request, Task
-from tests.desktop.conftest import settle
+from tests.desktop.conftest import WAIT_MS, settle
 
 pytestmark = pytest.mark.gui
 
@@ -335,12 +335,12 @@ def test_the_newest_request_wins(qtbot: QtBot) -> None:
     worker.done.connect(lambda tag, result: made.append((tag, result)))
     faults: list[object] = []
     worker.failed.connect(lambda tag, fault: faults.append((tag, type(fault))))
-    worker.ask(Request("slow", lambda: gate.wait(5)))
-    qtbot.waitUntil(lambda: not worker._waiting)
+    worker.ask(Request("slow", lambda: gate.wait(WAIT_MS / 1000)))
+    qtbot.waitUntil(lambda: not worker._waiting, timeout=WAIT_MS)
     worker.ask(Request("old", lambda: 1), Request("older", lambda: 2))
     worker.ask(Request("new", lambda: 3), Request("broken", lambda: 1 // 0))
     gate.set()
-    qtbot.waitUntil(lambda: bool(faults))
+    qtbot.waitUntil(lambda: bool(faults), timeout=WAIT_MS)
     assert made == [("slow", True), ("new", 3)]
     assert faults == [("broken", ZeroDivisionError)]
     worker.stop()
@@ -358,10 +358,10 @@ def test_a_task_reports_cancels_and_fails(qtbot: QtBot) -> None:
     reports: list[ProgressReport] = []
     task.progressed.connect(reports.append)
     task.start()
-    qtbot.waitUntil(lambda: len(reports) >= 2)
+    qtbot.waitUntil(lambda: len(reports) >= 2, timeout=WAIT_MS)
     faults: list[Exception] = []
     task.failed.connect(faults.append)
-    with qtbot.waitSignal(task.finished):
+    with qtbot.waitSignal(task.finished, timeout=WAIT_MS):
         task.cancel()
     assert [type(fault) for fault in faults] == [CancelledError]
     task.wait()
@@ -389,6 +389,6 @@ def test_a_job_finds_a_reel_that_moved_with_it(qtbot: QtBot, new_window, dirty_r
         (tmp_path / name).rename(moved / name)
     again = new_window(moved / "job.grevin")
     assert again.session.length == 12
-    qtbot.waitUntil(lambda: not again.taking_in.busy, timeout=10_000)
+    qtbot.waitUntil(lambda: not again.taking_in.busy, timeout=WAIT_MS)
     assert again.taking_in.lanes is not None
     assert again.taking_in.lanes.complete

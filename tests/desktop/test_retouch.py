@@ -20,7 +20,7 @@ from grevin.desktop.window import Window
 from tests.conftest import write_video
 from tests.core.drawn import frame_of, frames_of, pan
 from tests.core.test_retouch import BLOT, LENGTH, MIDDLE, blotted
-from tests.desktop.conftest import settle
+from tests.desktop.conftest import WAIT_MS, settle
 from tests.desktop.test_regions import click
 from tests.desktop.test_time import drag, on_picture
 
@@ -250,7 +250,7 @@ def test_scratches_have_tracks_and_one_is_drawn_by_two_clicks(
     window: Window = new_window(write_video(tmp_path / "scratched.mkv", reel))
     window.session.add_step("scratch")
     settle(qtbot, window)
-    qtbot.waitUntil(lambda: not window.bench.studying.busy, timeout=60_000)
+    qtbot.waitUntil(lambda: not window.bench.studying.busy, timeout=WAIT_MS)
     settle(qtbot, window)
     tracks = window.facts._column._marks.tracks
     assert len(tracks) >= 1

@@ -263,7 +263,7 @@ def test_a_survey_waits_goes_on_and_is_stopped(qtbot: QtBot, new_window, tmp_pat
     qtbot.waitUntil(lambda: not window.surveying.running, timeout=WAIT_MS)
     assert "was stopped" in window.messages.text
     press(qtbot, window, Qt.Key.Key_S, ALT)
-    qtbot.waitUntil(lambda: window.surveying.survey is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: window.surveying.survey is not None, timeout=WAIT_MS)
     assert len(window.surveying.survey.frames) == 120
 
 
@@ -312,7 +312,7 @@ def test_a_killed_survey_goes_on(qtbot: QtBot, new_window, tmp_path: Path) -> No
     window.do("survey")
     qtbot.waitUntil(lambda: window.surveying.report is not None and window.surveying.report.done > 0, timeout=WAIT_MS)
     assert window.surveying.report.done >= 10, "what was measured before the kill counts"
-    qtbot.waitUntil(lambda: window.surveying.survey is not None, timeout=90_000)
+    qtbot.waitUntil(lambda: window.surveying.survey is not None, timeout=WAIT_MS)
     assert not np.isnan(window.surveying.survey.series["noise"]).any()
 
 

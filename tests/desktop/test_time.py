@@ -65,7 +65,7 @@ def test_a_verdict_on_a_finding_holds_for_the_step(qtbot: QtBot, new_window, stu
     qtbot.waitUntil(lambda: not window.taking_in.busy, timeout=WAIT_MS)
     qtbot.keyClick(bench_table(window), Qt.Key.Key_F3)
     qtbot.keyClick(place.table, Qt.Key.Key_S, Qt.KeyboardModifier.AltModifier)
-    qtbot.waitUntil(lambda: window.surveying.survey is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: window.surveying.survey is not None, timeout=WAIT_MS)
     qtbot.waitUntil(lambda: not place.busy, timeout=WAIT_MS)
     place.findings.kind.setCurrentIndex(place.findings.kind.findData("repeat"))
     qtbot.waitUntil(lambda: not place.busy, timeout=WAIT_MS)

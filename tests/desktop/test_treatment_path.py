@@ -14,7 +14,7 @@ from pytestqt.qtbot import QtBot
 from grevin.desktop.treatment_path.chooser import STEP
 from grevin.desktop.window import Window
 from tests.conftest import moving_frames, write_video
-from tests.desktop.conftest import settle
+from tests.desktop.conftest import WAIT_MS, settle
 
 ALT, CTRL, SHIFT = (
     Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier,
@@ -153,7 +153,7 @@ def test_a_recipe_for_the_present_shot_gives_it_a_treatment_of_its_own(
     settle(qtbot, window)
     window.recipes.save(tmp_path / "a.recipe.json")
     session.remove_step(1)
-    qtbot.waitUntil(lambda: session.parts.settled, timeout=20_000)
+    qtbot.waitUntil(lambda: session.parts.settled, timeout=WAIT_MS)
     session.go(6)
     session.parts.split(6)
     settle(qtbot, window)

@@ -300,8 +300,8 @@ def test_what_was_made_ready_is_at_hand_when_the_job_is_opened_again(
     monkeypatch.setattr(LocalSource, "_make", lambda *_: pytest.fail("made again"))
     for frame in range(2, 12):
         again.session.go(frame)
-        qtbot.waitUntil(lambda: again.bench.table.look is not None and again.bench.table.look.number == frame)  # noqa: B023
         settle(qtbot, again)
+        assert again.bench.table.look.number == frame
         assert np.array_equal(again.bench.table.look.frame.planes[0], right[frame])
         assert "ready to be played" in again.column._words(frame)
 
@@ -323,7 +323,7 @@ def test_neighbours_say_what_they_are(qtbot: QtBot, window: Window) -> None:
 def test_the_picture_on_the_full_screen(qtbot: QtBot, window: Window) -> None:
     parts = (window.parts.head, window.column, window.bench.looking_bar, window.bench.strip, window.bench.side)
     press(qtbot, window, Qt.Key.Key_F11)
-    qtbot.waitUntil(window.isFullScreen)
+    qtbot.waitUntil(window.isFullScreen, timeout=WAIT_MS)
     assert not any(part.isVisible() for part in parts)
     assert not window.menuBar().isVisible()
     press(qtbot, window, Qt.Key.Key_F)

@@ -336,7 +336,7 @@ def test_return_leaves_a_number_field(qtbot: QtBot, window: Window) -> None:
     grow.selectAll()
     qtbot.keyClicks(grow, "3")
     qtbot.keyClick(grow, Qt.Key.Key_Return)
-    qtbot.waitUntil(window.bench.table.hasFocus)
+    qtbot.waitUntil(window.bench.table.hasFocus, timeout=WAIT_MS)
     settle(qtbot, window)
     assert window.session.treatment.steps[0].settings["grow_px"] == 3
     press(qtbot, window, Qt.Key.Key_F)

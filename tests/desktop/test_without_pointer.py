@@ -90,7 +90,7 @@ def answer_file_dialog(path: Path) -> None:
 def back(qtbot: QtBot, window: Window) -> None:
     """To the window, as a desktop does when a dialog is closed."""
     window.activateWindow()
-    qtbot.waitUntil(window.isActiveWindow)
+    qtbot.waitUntil(window.isActiveWindow, timeout=WAIT_MS)
     window.bench.table.setFocus()
 
 
@@ -158,7 +158,9 @@ def take_on_second_reel(qtbot: QtBot, window: Window, recipe: Path) -> None:
     """The recipe for the job's other reel, then to that reel."""
     answer_file_dialog(recipe)
     press("Ctrl+Alt+O")
-    qtbot.waitUntil(lambda: window.recipes.dialog is not None and window.recipes.dialog.isActiveWindow())
+    qtbot.waitUntil(
+        lambda: window.recipes.dialog is not None and window.recipes.dialog.isActiveWindow(), timeout=WAIT_MS
+    )
     reels = tab_to(lambda widget: isinstance(widget, QListWidget))
     press("Space")
     press("Down")
@@ -233,7 +235,9 @@ def test_a_whole_job_by_spoken_names(qtbot: QtBot, start: Window, tmp_path: Path
     back(qtbot, window)
     answer_file_dialog(recipe)
     entry(window, "Take a recipe …")
-    qtbot.waitUntil(lambda: window.recipes.dialog is not None and window.recipes.dialog.isActiveWindow())
+    qtbot.waitUntil(
+        lambda: window.recipes.dialog is not None and window.recipes.dialog.isActiveWindow(), timeout=WAIT_MS
+    )
     reels = named(window.recipes.dialog, "Reels")
     reels.setFocus()
     for text in ("Space", "Down", "Space"):

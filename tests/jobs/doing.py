@@ -22,12 +22,11 @@ from grevin.demo.surface_reels import surface_reels, unscratched
 from grevin.demo.time_reels import PAL, as_frame
 from grevin.desktop.window import Window
 from tests.conftest import write_video
-from tests.desktop.conftest import settle
+from tests.desktop.conftest import WAIT_MS, settle
 
 FRAMES = 24
 SCRATCHED_FROM = 24  # frame of the regatta from which all its scratches are there
 PART = (300, 40, 416, 320)  # left, top, width, height: px of the reels of noise
-STUDY_MS = 60_000
 
 
 def drawn(folder: Path, name: str) -> Path:
@@ -89,7 +88,7 @@ def away(frame: Frame, truth: Frame, plane: int = 0) -> float:
 
 def studied(qtbot: QtBot, window: Window) -> None:
     settle(qtbot, window)
-    qtbot.waitUntil(lambda: not window.bench.studying.busy and not window.bench.busy, timeout=STUDY_MS)
+    qtbot.waitUntil(lambda: not window.bench.studying.busy and not window.bench.busy, timeout=WAIT_MS)
     settle(qtbot, window)
 
 
@@ -107,7 +106,7 @@ def written(qtbot: QtBot, window: Window, path: Path) -> list[Frame]:
     window.do("go_output")
     window.output.path.setText(str(path))
     QTest.mouseClick(window.output.write, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: not window.output.writing, timeout=STUDY_MS)
+    qtbot.waitUntil(lambda: not window.output.writing, timeout=WAIT_MS)
     reel = open_reel(path)
     return [reel.frame(number) for number in range(len(reel))]
 

@@ -13,15 +13,15 @@ from grevin.core.media.opening import open_reel
 from grevin.demo.light_reels import HURRY
 from grevin.demo.time_reels import HARBOUR, QUAY
 from grevin.desktop.window import Window
-from tests.desktop.conftest import settle
-from tests.jobs.doing import FRAMES, STUDY_MS, add, at_rest, drawn, off, written
+from tests.desktop.conftest import WAIT_MS, settle
+from tests.jobs.doing import FRAMES, add, at_rest, drawn, off, written
 
 
 def test_a_time_lapse_that_flickers(qtbot: QtBot, new_window, tmp_path: Path) -> None:
     path = drawn(tmp_path, "harbour-time-lapse")
     window: Window = new_window(path)
     window.do("survey")
-    qtbot.waitUntil(lambda: window.surveying.survey is not None and not window.surveying.running, timeout=STUDY_MS)
+    qtbot.waitUntil(lambda: window.surveying.survey is not None and not window.surveying.running, timeout=WAIT_MS)
     assert "flicker" in window.session.findings.kinds()
     window.do("go_bench")
     words = add(qtbot, window, "flickers")
@@ -44,7 +44,7 @@ def test_lamps_in_one_corner(qtbot: QtBot, new_window, tmp_path: Path) -> None:
     assert "ingle parts of the picture flicker" in add(qtbot, window, "flickers")
     chart = window.bench.path.card(1).chart
     QTest.mouseClick(chart.ask, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: "Behind the step" in chart.words.text(), timeout=STUDY_MS)
+    qtbot.waitUntil(lambda: "Behind the step" in chart.words.text(), timeout=WAIT_MS)
     assert "No flicker in this shot" in chart.words.text()
     most = [float(one._places.max()) for one in chart.maps]
     assert most[1] < most[0] / 3, "the map of what is left is dark"

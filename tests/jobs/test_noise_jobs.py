@@ -18,8 +18,8 @@ from grevin.core.quality.damage.dirt import DirtDamage
 from grevin.demo.noise_reels import HELD_FRAMES, dusk, night
 from grevin.desktop.window import Window
 from tests.conftest import write_video
-from tests.desktop.conftest import settle
-from tests.jobs.doing import STUDY_MS, add, away, noisy_reel, studied, without_noise, written
+from tests.desktop.conftest import WAIT_MS, settle
+from tests.jobs.doing import add, away, noisy_reel, studied, without_noise, written
 
 LENGTH = 9
 MIDDLE = LENGTH // 2
@@ -30,7 +30,7 @@ def test_grain_down_detail_kept(qtbot: QtBot, new_window, tmp_path: Path) -> Non
     path, before = noisy_reel(tmp_path, "lighthouse-at-dusk", LENGTH)
     window: Window = new_window(path)
     window.do("survey")
-    qtbot.waitUntil(lambda: window.surveying.survey is not None and not window.surveying.running, timeout=STUDY_MS)
+    qtbot.waitUntil(lambda: window.surveying.survey is not None and not window.surveying.running, timeout=WAIT_MS)
     window.do("go_bench")
     words = add(qtbot, window, "noise")
     assert "much coarser than the picture's own pixels" in words
@@ -42,7 +42,7 @@ def test_grain_down_detail_kept(qtbot: QtBot, new_window, tmp_path: Path) -> Non
     assert window.bench.table.look.harm < 0.12, "what is taken away does not go with the picture's detail"
     chart = window.bench.path.card(1).chart
     QTest.mouseClick(chart.ask, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: "Behind the step" in chart.words.text(), timeout=STUDY_MS)
+    qtbot.waitUntil(lambda: "Behind the step" in chart.words.text(), timeout=WAIT_MS)
     made, truth = written(qtbot, window, tmp_path / "dusk.mkv"), without_noise(dusk, LENGTH)
     assert away(made[MIDDLE], truth[MIDDLE]) < away(before[MIDDLE], truth[MIDDLE]) / 2.5
     sharp = [float(np.abs(np.diff(f.planes[0].astype(float), axis=1)).max()) for f in (made[MIDDLE], truth[MIDDLE])]
@@ -103,7 +103,7 @@ def test_a_steadier_colour_key(qtbot: QtBot, new_window, tmp_path: Path) -> None
     assert "Measure a box on a colour first" in window.messages.text
     window.bench.measuring.show_box(Box(*RED_OF_THE_TOWER))
     QTest.keyClick(window.bench.table, Qt.Key.Key_B, Qt.KeyboardModifier.ShiftModifier)
-    qtbot.waitUntil(lambda: "In the source" in check.words.text(), timeout=STUDY_MS)
+    qtbot.waitUntil(lambda: "In the source" in check.words.text(), timeout=WAIT_MS)
     share, flips, source = (float(number) for number in re.findall(r"([\d.]+) %", check.words.text()))
     assert 0.5 < share < 5, "the red of the tower"
     assert flips < 0.7 * source, "the key is steadier on what is quiet; what moves goes on moving"
