@@ -10,7 +10,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QInputDialog, QPushButton
 from pytestqt.qtbot import QtBot
 
-from grevin.core.job.handing_over import verify_folder
+from grevin.core.job.handing_over import hand_over, verify_folder
 from grevin.core.media.opening import open_reel
 from grevin.core.picture.format import PictureFormat
 from grevin.core.progress import Progress
@@ -217,3 +217,24 @@ def test_an_act_that_the_jobs_disk_has_no_room_for_is_said(qtbot: QtBot, window:
     window.session.add_step("dirt")
     settle(qtbot, window)
     assert len(window.session.treatment.steps) == 1
+
+
+def test_the_sound_alone(qtbot: QtBot, new_window: Opener, tmp_path: Path) -> None:
+    window = new_window(write_video(tmp_path / "talk.mkv", [random_frame(FORMATS[1], n) for n in range(6)], sound=True))
+    qtbot.keyClick(window, Qt.Key.Key_F5)
+    output, form = window.output, window.output._form
+    choose(window, "wav")
+    assert output.path.text() == str(tmp_path / "talk-sound.wav")
+    shown = [box.isVisible() for box in (output.sound, output.quality, output.bits, output.evidence, output.ledger)]
+    assert shown == [True, False, False, False, False]
+    assert "no picture" in output.picture._words
+    qtbot.waitUntil(lambda: form.room.text().startswith("about 0.1 MB"), timeout=WAIT_MS)
+    qtbot.mouseClick(output.write, LEFT)
+    written(qtbot, window)
+    assert output.result.text().startswith("Proved. 1 track of sound written and read back"), output.result.text()
+    assert window.session.job_file.runs()[-1][1]["sound"][0]["rate"] == 48000
+    handed = hand_over(window.session.job_file.path, tmp_path / "handed", Progress())
+    assert handed.outputs == ["talk-sound.wav"]
+    assert verify_folder(tmp_path / "handed", Progress()).passed
+    choose(window, "ffv1")
+    qtbot.waitUntil(lambda: output.picture.shown_size[0] > 0, timeout=WAIT_MS)

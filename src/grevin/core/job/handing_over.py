@@ -117,9 +117,11 @@ def _gather(held: JobFile, aside: Path, done: HandedOver, progress: Progress) ->
             target = own / (path.name if is_pattern(output) else name)
             sums[str(target.relative_to(aside))] = _copied(path, target, progress)
         done.outputs.append(name)
-        if not is_pattern(output) and not proof.get("coding"):
+        if not is_pattern(output) and not proof.get("coding") and not proof.get("sound"):
             done.whole.setdefault(reel, []).append(name)
         _write_json(aside / f"{name}.proof.json", {**proof, "written_at": done_at, "output": name})
+        if proof.get("sound"):
+            continue
         write_ledger(aside / f"{name}.ledger.csv", held.ledger(place))
         reader = open_reel(own / output.name if is_pattern(output) else own / name, progress)
         with closing(reader):
@@ -135,7 +137,8 @@ def _check_all(aside: Path, done: HandedOver, progress: Progress) -> None:
     """
     proof = FolderProof()
     for name in done.outputs:
-        _check_frames(aside, name, proof, progress)
+        if (aside / f"{name}{FRAMES}").exists():
+            _check_frames(aside, name, proof, progress)
     if proof.offending:
         name, number = proof.offending[0]
         raise OutputError(f"{name} is no longer what was written: frame {number} differs.", "Write it again.")
@@ -214,9 +217,11 @@ def _readme(aside: Path, done: HandedOver) -> str:
     ]  # fmt: skip
     for name in done.outputs:
         summary = json.loads((aside / f"{name}.proof.json").read_text(encoding="utf-8"))["summary"]
-        lines += [f"* {name}", f"  {summary}", f"  {name}.proof.json: the proof with its figures",
-                  f"  {name}.ledger.csv: every mend, a row each",
-                  f"  {name}{FRAMES}: a checksum for every frame, as FFmpeg's framemd5 writes them", ""]  # fmt: skip
+        lines += [f"* {name}", f"  {summary}", f"  {name}.proof.json: the proof with its figures"]
+        if (aside / f"{name}{FRAMES}").exists():
+            lines += [f"  {name}.ledger.csv: every mend, a row each",
+                      f"  {name}{FRAMES}: a checksum for every frame, as FFmpeg's framemd5 writes them"]  # fmt: skip
+        lines.append("")
     lines += [
         "* job.json: the reels, what was declared of them, and every treatment with its settings",
         f"* {CHECKSUMS}: a checksum for every file", "",

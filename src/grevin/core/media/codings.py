@@ -178,8 +178,8 @@ def coding_for(output: Path, wanted: str = "") -> Coding:
     if coding is None:
         raise UsageError(
             f"The ending of “{output.name}” is not one that Grevin writes.",
-            "Use .mkv (FFV1, lossless), .mov (ProRes, DNxHR), .mp4 (H.264, H.265, AV1) or a sequence pattern such as "
-            "name.%06d.dpx, .tif, .exr or .png.",
+            "Use .mkv (FFV1, lossless), .mov (ProRes, DNxHR), .mp4 (H.264, H.265, AV1), a sequence pattern such as "
+            "name.%06d.dpx, .tif, .exr or .png, or .wav or .mka (sound alone).",
         )
     if output.suffix.lower() != coding.suffix:
         raise UsageError(

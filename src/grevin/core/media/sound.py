@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import contextlib
+import hashlib
 from collections.abc import Collection, Iterator
+from dataclasses import dataclass
 from fractions import Fraction
 from itertools import pairwise
 from typing import Any, Literal, Protocol
@@ -18,8 +20,11 @@ Remaking = Literal["padded", "re-timed"]
 
 # PCM by how the source's samples are held: nothing is lost by decoding once
 _CODECS = {"u8": "pcm_s16le", "s16": "pcm_s16le", "s32": "pcm_s32le", "flt": "pcm_f32le", "dbl": "pcm_f64le"}
-_HELD = {"pcm_s16le": "s16", "pcm_s32le": "s32", "pcm_f32le": "flt", "pcm_f64le": "dbl"}
-_CODECS_HOLD = _HELD | {"pcm_s24le": "s32", "aac": "fltp"}
+_CODECS_HOLD = {
+    "pcm_s16le": "s16", "pcm_s24le": "s32", "pcm_s32le": "s32", "pcm_f32le": "flt", "pcm_f64le": "dbl", "aac": "fltp",
+}  # fmt: skip
+STAMP_S = Fraction(1, 1000)  # to which Matroska rounds times (RFC 9559, TimestampScale)
+BELOW_24_BITS = 8  # bits of a sample of 32 that 24 do not hold
 AAC_FRAME = 1024  # samples (ISO/IEC 14496-3)
 _AAC_LAYOUTS = {1: "mono", 2: "stereo", 3: "3.0", 4: "4.0", 5: "5.0", 6: "5.1", 8: "7.1"}  # by channels
 AAC_BITS = 96_000  # a second and channel: transparent for nearly everything (common practice, no source)
@@ -100,6 +105,42 @@ class CarriedTracks:
         self._input.close()
 
 
+@dataclass(frozen=True)
+class SoundTrack:
+    """A track of sound that was made.
+
+    Attributes:
+        rate: samples a second.
+        channels: how many.
+        samples: of each channel.
+        checksum: MD5 of its samples.
+    """
+
+    rate: int
+    channels: int
+    samples: int
+    checksum: str
+
+
+def sample_bytes(frame: Any, codec: str) -> bytes:
+    """The samples of a frame as a codec of PCM holds them."""
+    samples = frame.to_ndarray()
+    return bytes((samples >> BELOW_24_BITS if codec == "pcm_s24le" else samples).tobytes())
+
+
+def _begin_of(source: VideoFile, number: int) -> Fraction:
+    """When a frame is shown, in seconds: by its rate, where the file's stamp is that but for being rounded."""
+    stamp, exact = source.time_of(number), source.time_of(0) + number / source.format.rate
+    return exact if abs(stamp - exact) <= STAMP_S else stamp
+
+
+def _pcm_for(track: Any) -> str:
+    """The PCM that holds a track's samples."""
+    if track.codec_context.name.startswith("pcm_s24"):
+        return "pcm_s24le"
+    return _CODECS.get(track.format.name.removesuffix("p"), "pcm_f32le")
+
+
 class RemadeSound:
     """Decodes the sound of a run once and writes it as PCM, exactly as long as the picture plays."""
 
@@ -120,7 +161,7 @@ class RemadeSound:
         """
         self._input = open_container(source.path)
         self._target = target
-        start = source.time_of(frames[0])
+        start = _begin_of(source, frames[0])
         tracks = list(self._input.streams.audio)
         self._tracks = {track.index: _Track(target, track, how, start, seconds, codec) for track in tracks}
         self._packets: Iterator[Any] = self._input.demux(tracks) if tracks else iter(())
@@ -149,6 +190,11 @@ class RemadeSound:
             for frame in packet.decode():
                 self._target.mux(self._tracks[packet.stream.index].take(frame))
 
+    @property
+    def tracks(self) -> tuple[SoundTrack, ...]:
+        """What was written."""
+        return tuple(track.made for track in self._tracks.values())
+
     def close(self) -> None:
         """Release the source."""
         self._input.close()
@@ -162,7 +208,7 @@ class _Track:
     ) -> None:  # fmt: skip
         before, after = seconds
         self._rate = int(track.rate)
-        codec = codec or _CODECS.get(track.format.name.removesuffix("p"), "pcm_f32le")
+        codec = self._codec = codec or _pcm_for(track)
         held = _CODECS_HOLD[codec]
         layout = track.layout.name
         if codec == "aac":
@@ -181,12 +227,17 @@ class _Track:
             ("aformat", f"sample_fmts={held}:sample_rates={self._rate}:channel_layouts={layout}"),
             *((("asetnsamples", f"n={AAC_FRAME}:p=0"),) if codec == "aac" else ()),
         ]
-        nodes = [self._graph.add_abuffer(template=track), *(self._graph.add(*one) for one in wanted)]
+        nodes = [
+            self._graph.add_abuffer(template=track, time_base=Fraction(1, self._rate)),
+            *(self._graph.add(*one) for one in wanted),
+        ]
         nodes.append(self._graph.add("abuffersink"))
         for one, other in pairwise(nodes):
             one.link_to(other)
         self._graph.configure()
         self._done = 0
+        self._next: int | None = None  # sample of the source
+        self._sum = hashlib.md5(usedforsecurity=False)
 
     def _speed(self, speed: Fraction) -> tuple[tuple[str, str], ...]:
         """Samples are said to follow each other faster, then brought back to their rate, on a multiple of it."""
@@ -204,6 +255,7 @@ class _Track:
 
     def take(self, frame: Any) -> list[Any]:
         """Packets that are ready after one more frame."""
+        self._stamp(frame)
         self._push(frame)
         return self._pulled()
 
@@ -211,6 +263,22 @@ class _Track:
         """The packets that are left."""
         self._push(None)
         return [*self._pulled(), *self._stream.encode(None)]
+
+    @property
+    def made(self) -> SoundTrack:
+        """What was written."""
+        channels = self._stream.layout.nb_channels
+        return SoundTrack(self._rate, channels, self._done, self._sum.hexdigest())
+
+    def _stamp(self, frame: Any) -> None:
+        """Say where it begins, to a sample: samples follow each other but where stamps tell of a gap."""
+        if frame.pts is not None:
+            stamp = round(frame.pts * frame.time_base * self._rate)
+            if self._next is None or abs(stamp - self._next) > 2 * STAMP_S * self._rate:
+                self._next = stamp
+        self._next = self._next or 0
+        frame.pts, frame.time_base = self._next, Fraction(1, self._rate)
+        self._next += frame.samples
 
     def _push(self, frame: Any) -> None:
         with contextlib.suppress(av.error.EOFError):  # the track is as long as it is to be already
@@ -225,4 +293,5 @@ class _Track:
                 return packets
             frame.pts, frame.time_base = self._done, Fraction(1, self._rate)
             self._done += frame.samples  # type: ignore[union-attr]
+            self._sum.update(sample_bytes(frame, self._codec))
             packets += self._stream.encode(frame)

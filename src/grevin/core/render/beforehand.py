@@ -10,6 +10,7 @@ from pathlib import Path
 from grevin.core.errors import NoSpaceError, OutputError, UnreadableFrameError
 from grevin.core.intake.reel import DeclaredReel
 from grevin.core.media.expected_size import coded_bytes, picture_bytes
+from grevin.core.media.video_file import VideoFile
 from grevin.core.picture.depth import in_depth
 from grevin.core.picture.frame import Frame
 from grevin.core.render.request import RunRequest
@@ -18,6 +19,7 @@ SAMPLED = 12  # frames that are coded to see how large they become, from the mid
 PICTURES = 2  # of a sequence
 SURE = 0.6  # share of the expected size that is needed in any case: other frames may be plainer
 MOST_BYTES_A_PIXEL = 8  # four samples of 16 bits: no coding makes more of a picture
+USUAL_SAMPLE_BYTES = 3  # of sound: 24 bits, between those of 16 and of 32
 GIGA = 1e9
 
 
@@ -47,8 +49,10 @@ def expected_bytes(reel: DeclaredReel, request: RunRequest) -> int:
         request: in the depth that is written (`RunRequest.for_material`).
 
     Returns:
-        Bytes of the pictures, without sound; 0 where that cannot be told.
+        Bytes of the pictures, without sound, or of the sound alone; 0 where that cannot be told.
     """
+    if request.sound_alone:
+        return _sound_bytes(reel, request.frames)
     coding, frames = request.video, request.frames
     middle = frames[max(0, (len(frames) - SAMPLED) // 2) :]
     some = _readable(reel, middle[: SAMPLED if coding is not None else PICTURES], request)
@@ -62,6 +66,12 @@ def expected_bytes(reel: DeclaredReel, request: RunRequest) -> int:
     except (OutputError, OSError):  # a step may bring them into a shape that can be; no room for a trial is no fault
         return 0
     return size * len(frames) // len(some)
+
+
+def _sound_bytes(reel: DeclaredReel, frames: range) -> int:
+    tracks = reel.reader.details.audio if isinstance(reel.reader, VideoFile) else ()
+    a_second = sum(track.sample_rate * track.channels for track in tracks) * USUAL_SAMPLE_BYTES
+    return round(a_second * len(frames) / reel.format.rate)
 
 
 @dataclass(frozen=True)

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 from fractions import Fraction
 from math import sqrt
 from typing import Any
 
 from grevin.core.measure.level_range import MOST_OUTSIDE
+from grevin.core.media.sound import SoundTrack
 from grevin.core.picture.frame import Frame
 from grevin.core.render.ledger import LedgerSpool, WholeRows, ledger_rows
 from grevin.core.timebase.rates import rate_text
@@ -36,6 +37,7 @@ class Proof:
         coding: with loss, that the pictures were put in after all that; "" for none.
         coded_db: what that cost: mean and least peak signal-to-noise ratio of luma over frames evenly spread, and the
             frame of the least.
+        sound: the tracks of sound that were written alone.
         notes: what else the reader of the output should know.
         out_of_range: frames of which more than 1 % lies outside the levels of EBU R 103, the greatest share of one, and
             its number.
@@ -59,12 +61,15 @@ class Proof:
     coding: str = ""
     coded_db: tuple[float, float, int] = (0.0, 0.0, 0)
     out_of_range: tuple[int, float, int] = (0, 0.0, 0)
+    sound: tuple[SoundTrack, ...] = ()
     notes: tuple[str, ...] = ()
     checksums: list[str] = field(default_factory=list)
     rows: LedgerSpool = field(default_factory=LedgerSpool)
 
     def sentence(self) -> str:
         """The proof in words."""
+        if self.sound:
+            return self._sound_sentence()
         time = f" {self.made} were rebuilt." if self.made else ""
         time += f" {self.left_out} frames of the source were left out." if self.left_out else ""
         whole = f" {self.reshaped} were changed as a whole by {self._by()}." if self.reshaped else ""
@@ -73,6 +78,15 @@ class Proof:
             f"{self.frames} frames written and read back, {self._agreement()} {self.untouched} frames are the "
             f"source bit for bit; {self.mended} were mended in {self.mends} places "
             f"({100 * self.samples_changed:.3f} % of all samples), nothing else differs.{whole}{time}"
+        )
+
+    def _sound_sentence(self) -> str:
+        first = self.sound[0]
+        count = "1 track" if len(self.sound) == 1 else f"{len(self.sound)} tracks"
+        channels = sum(track.channels for track in self.sound)
+        return (
+            f"{count} of sound written and read back, every sample agrees: {first.samples / first.rate:.2f} s, "
+            f"{first.rate} Hz, {channels} channel{'s' if channels > 1 else ''}."
         )
 
     def _agreement(self) -> str:
@@ -121,6 +135,7 @@ class Proof:
                 "most": round(self.out_of_range[1], 4),
                 "frame": self.out_of_range[2],
             },
+            "sound": [asdict(track) for track in self.sound],
             "notes": list(self.notes),
             "checksums": self.checksums,
         }

@@ -8,6 +8,7 @@ from typing import Literal
 
 from grevin.core.media.codings import Coding, Quality, coding_for
 from grevin.core.media.image_sequence import is_pattern
+from grevin.core.media.sound_file import SOUND_SUFFIXES
 from grevin.core.picture.depth import in_bits
 from grevin.core.picture.format import PictureFormat
 from grevin.core.treatment.verdicts import Verdicts
@@ -49,13 +50,18 @@ class RunRequest:
     chapters: tuple[tuple[int, str], ...] = ()
 
     @property
+    def sound_alone(self) -> bool:
+        """Whether the output is a file of sound."""
+        return self.output.suffix.lower() in SOUND_SUFFIXES
+
+    @property
     def video(self) -> Coding | None:
-        """How a video is coded; None for a picture sequence.
+        """How a video is coded; None for a picture sequence, or sound alone.
 
         Raises:
             UsageError: for a coding that does not exist or another ending.
         """
-        return None if is_pattern(self.output) else coding_for(self.output, self.coding)
+        return None if is_pattern(self.output) or self.sound_alone else coding_for(self.output, self.coding)
 
     def for_material(self, fmt: PictureFormat) -> RunRequest:
         """The same in the depth that is written of pictures of a format.

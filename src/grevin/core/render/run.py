@@ -4,11 +4,9 @@ from __future__ import annotations
 
 import contextlib
 import tempfile
-from fractions import Fraction
 from pathlib import Path
-from typing import Literal
 
-from grevin.core.errors import ProofError, UnreadableFrameError, UsageError
+from grevin.core.errors import ProofError, UnreadableFrameError
 from grevin.core.intake.reel import DeclaredReel
 from grevin.core.measure.level_range import outside_range
 from grevin.core.media.checksums import frame_checksum
@@ -16,9 +14,7 @@ from grevin.core.media.image_sequence import ImageSequence, SequencePattern, is_
 from grevin.core.media.opening import Reader
 from grevin.core.media.recoding import recoded
 from grevin.core.media.still_writer import as_picture
-from grevin.core.media.video_details import Chapter
 from grevin.core.media.video_file import VideoFile
-from grevin.core.media.video_writer import Start
 from grevin.core.media.writing import Writer, open_writer, translated
 from grevin.core.parallel import in_parallel
 from grevin.core.picture.frame import Frame
@@ -27,13 +23,14 @@ from grevin.core.render.ahead import Ahead, Crew
 from grevin.core.render.beforehand import check_beforehand
 from grevin.core.render.coded import Coded
 from grevin.core.render.evidence_files import EvidenceWriter
+from grevin.core.render.in_time import start_of
 from grevin.core.render.ledger import check_ledger_path, write_ledger
 from grevin.core.render.prepared import Prepared, prepared
 from grevin.core.render.proof import Proof, Record, Written
 from grevin.core.render.ready import ReadyFrames
 from grevin.core.render.request import RunRequest
 from grevin.core.render.retimed import Retimed
-from grevin.core.timebase.counters import Counter
+from grevin.core.render.sound_run import run_sound
 from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.studies import Studies
 
@@ -63,10 +60,12 @@ def run(
         check_ledger_path(request.ledger)
     reel = material if isinstance(material, DeclaredReel) else DeclaredReel(material)
     check_beforehand(reel, request.for_material(reel.format))
+    if request.sound_alone:
+        return run_sound(reel, plan, request, progress, studies)
     made = prepared(reel, plan, request, progress, studies, ready)
     reader, request, retimed = reel.reader, made.request, made.retimed
     _check_readable(reader, retimed)
-    start = _start(reel, retimed, request)
+    start = start_of(reel, retimed, request)
     outputs = retimed.outputs if retimed.timeline.moves else None
     writer = open_writer(
         request.output, reader, made.format, request.frames, request.overwrite, start, outputs, made.coding,
@@ -98,58 +97,6 @@ def run(
     told = made.treated.told(request.frames)[:MOST_TOLD]
     proof.notes = (*writer.notes, *retimed.notes(made.treated), *told, *order, *proof.notes)
     return proof
-
-
-def _start(reel: DeclaredReel, retimed: Retimed, request: RunRequest) -> Start:
-    """How the output lies in time, and whether the sound goes with it."""
-    fits = reel.keeps_times and retimed.keeps_length
-    how: Literal["carried", "padded", "re-timed", "none"]
-    if request.sound in {"padded", "re-timed"} and not fits:
-        how = request.sound
-    else:
-        how = "none" if request.sound == "never" or not (fits or request.sound == "always") else "carried"
-    why = retimed.why_silent if reel.keeps_times else Start.why_silent
-    why = "as you asked" if request.sound == "never" else f"{why}; it can be padded or re-timed"
-    moved = retimed.timeline.moves or not reel.keeps_times
-    seconds = (_source_seconds(reel, request.frames), retimed.seconds[1])
-    chapters = _chapters(reel, retimed, request) if request.video is not None else ()
-    return Start(_timecode_at(reel, request.frames[0]), how, seconds, moved, why, fits and not moved, chapters)
-
-
-def _chapters(reel: DeclaredReel, retimed: Retimed, request: RunRequest) -> tuple[Chapter, ...]:
-    """The parts of a run, in the output's time; none where there is but one."""
-    outputs, timeline = retimed.outputs, retimed.timeline
-    firsts: dict[int, str] = {}
-    for first, title in request.chapters:
-        if first < request.frames.stop:  # of parts that begin before the run the last goes on in it
-            firsts[max(0, timeline.output_of(max(first, request.frames.start)) - outputs.start)] = title
-    times = [_time_in(reel, retimed, request.frames, place) for place in firsts]
-    ends = [*times[1:], retimed.seconds[1]]
-    return tuple(map(Chapter, times, ends, firsts.values())) if len(firsts) > 1 else ()
-
-
-def _time_in(reel: DeclaredReel, retimed: Retimed, frames: range, place: int) -> Fraction:
-    """When a frame of the output is shown, in seconds from its first."""
-    if isinstance(reel.reader, VideoFile) and reel.keeps_times and not retimed.timeline.moves:
-        return reel.reader.time_of(frames[place]) - reel.reader.time_of(frames[0])
-    return place / retimed.timeline.rate
-
-
-def _source_seconds(reel: DeclaredReel, frames: range) -> Fraction:
-    """How long a run plays at the material's own rate, whatever was declared: the sound runs at that."""
-    return Fraction(len(frames)) / reel.reader.format.rate
-
-
-def _timecode_at(reel: DeclaredReel, number: int) -> str | None:
-    """Timecode of a frame, if the reel has any; one that cannot be understood is carried over as it is."""
-    found = reel.reader.details.timecode if isinstance(reel.reader, VideoFile) else None
-    first = reel.declared.timecode or found
-    if first is None:
-        return None
-    try:
-        return Counter("timecode", reel.format.rate, first).text(number)
-    except UsageError:
-        return first
 
 
 def _check_readable(reel: Reader, retimed: Retimed) -> None:

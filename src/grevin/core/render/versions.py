@@ -13,11 +13,13 @@ from pydantic import BaseModel, ConfigDict
 
 from grevin.core.errors import UsageError
 from grevin.core.media.codings import CODINGS, Coding, Quality
+from grevin.core.media.sound_file import SOUND_SUFFIXES
 from grevin.core.media.still_writer import WRITTEN_SUFFIXES
 from grevin.core.render.request import Sound
 
 PURPOSES = {"archive master": "Archive master", "intermediate": "Intermediate", "access copy": "Access copy"}
 _SEQUENCES = (("dpx", "DPX", "dpx"), ("tiff", "TIFF", "tif"), ("exr", "OpenEXR", "exr"), ("png", "PNG", "png"))
+_SOUNDS = (("wav", "WAV, one track"), ("mka", "Matroska, every track"))
 STEM = "{stem}"
 _WORD = re.compile(r"\{(\w*)\}")
 
@@ -29,7 +31,7 @@ class Version(BaseModel):
         id: its name.
         label: for people.
         name: of the file, perhaps in a folder of its own; `{stem}` stands for the name of the material.
-        coding_id: of a video (`media.codings`); "" for a picture sequence.
+        coding_id: of a video (`media.codings`); "" for a picture sequence, or sound alone.
         quality, sound, bits, dither: as in `RunRequest`.
         evidence, ledger: whether they are written beside it.
         own: whether a person made it.
@@ -71,8 +73,13 @@ class Version(BaseModel):
 
     @property
     def coding(self) -> Coding | None:
-        """Of a video; None for a picture sequence."""
+        """Of a video; None for a picture sequence, or sound alone."""
         return CODINGS.get(self.coding_id)
+
+    @property
+    def sound_alone(self) -> bool:
+        """Whether it is a file of sound."""
+        return Path(self.name).suffix.lower() in SOUND_SUFFIXES
 
     def path(self, folder: Path, stem: str) -> Path:
         """Where it is written if nobody says otherwise."""
@@ -104,6 +111,7 @@ VERSIONS = (
         Version(id=name, label=f"{label} sequence", name=f"{STEM}-treated/{STEM}.%06d.{end}")
         for name, label, end in _SEQUENCES
     ),
+    *(Version(id=name, label=f"Sound alone: {label}", name=f"{STEM}-sound.{name}") for name, label in _SOUNDS),
 )
 
 

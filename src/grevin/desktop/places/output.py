@@ -75,6 +75,7 @@ class Output(QWidget):
 
     def _connect(self) -> None:
         self.version.currentIndexChanged.connect(self._suggest)
+        self.version.currentIndexChanged.connect(self.show_facts)
         self._form.faulted.connect(self.faulted)
         self._form.keep_it.clicked.connect(self._keep_version)
         self.write.clicked.connect(self.start)
@@ -215,6 +216,9 @@ class Output(QWidget):
 
     def show_facts(self) -> None:
         """Say and show what would be written."""
+        if self._form.chosen.sound_alone:
+            self._show_sound()
+            return
         treatments = self._session.plan.treatments()
         steps = dict.fromkeys(step.step for one in treatments for step in one.steps if step.enabled)
         words = "treated: " + ", ".join(steps) if steps else "not treated: this would be a plain copy"
@@ -227,6 +231,12 @@ class Output(QWidget):
             self.picture.show_words(tr("Making the picture …"))
             self._looks.ask(chain, self._session.place.frame)
 
+    def _show_sound(self) -> None:
+        self._treated.setText(tr("sound alone, as long as the picture plays when it is treated"))
+        self.picture.show_words(tr("This version has no picture."))
+        self._caption.clear()
+        self.queue.show_orders()
+
     def showEvent(self, event: object) -> None:
         self._again.start()
         self._soon.start()
@@ -236,6 +246,8 @@ class Output(QWidget):
         self._again.stop()
 
     def _show_picture(self, screen: object, fmt: PictureFormat) -> None:
+        if self._form.chosen.sound_alone:  # chosen since it was asked for
+            return
         self.picture.show_picture(screen, fmt)
         wide, high = fmt.display_size
         words = tr("Frame {0} as it will be written", self._session.place.frame)

@@ -188,11 +188,13 @@ class OutputForm(QWidget):
         return version
 
     def _show_what_applies(self) -> None:
-        coding = self.chosen.coding
+        coding, sound_alone = self.chosen.coding, self.chosen.sound_alone
         form = self._form
         form.setRowVisible(self.quality, coding is not None and bool(coding.qualities))
-        form.setRowVisible(self._depth, coding is None or coding.lossless)
-        form.setRowVisible(self.sound, coding is not None)
+        form.setRowVisible(self._depth, not sound_alone and (coding is None or coding.lossless))
+        form.setRowVisible(self.sound, sound_alone or coding is not None)
+        for box in (self.evidence, self.ledger):
+            form.setRowVisible(box, not sound_alone)
         self.forget_it.setVisible(self.chosen.own)
 
     def _browse(self) -> None:
@@ -211,11 +213,11 @@ class OutputForm(QWidget):
 
     def wanted(self, output: Path) -> dict[str, Any]:
         """What the form says, as an order has it, for an output."""
-        coding = self.chosen.coding
+        coding, pictures = self.chosen.coding, not self.chosen.sound_alone
         return {
             "first": self.first.value(), "stop": self.last.value() + 1,
-            "evidence": beside(output, "evidence") if self.evidence.isChecked() else "",
-            "ledger": beside(output, "ledger.csv") if self.ledger.isChecked() else "",
+            "evidence": beside(output, "evidence") if pictures and self.evidence.isChecked() else "",
+            "ledger": beside(output, "ledger.csv") if pictures and self.ledger.isChecked() else "",
             "overwrite": self.overwrite.isChecked(), "sound": self.sound.currentData(),
             "bits": self.bits.currentData(), "dither": self.dither.isChecked(),
             "coding": coding.id if coding is not None else "", "quality": self.quality.currentData(),
