@@ -24,8 +24,8 @@ def render(
     output: Annotated[
         Path | None,
         typer.Argument(
-            help="NAME.mkv, .mov, .mp4, .wav, or a pattern (n.%06d.dpx, .tif, .exr, .png); with --version a folder, without "
-            "one that of the material."
+            help="NAME.mkv, .mov, .mp4, .wav, or a pattern (n.%06d.dpx, .tif, .exr, .png); with --version a folder, "
+            "without one that of the material."
         ),
     ] = None,
     version: Annotated[
