@@ -10,6 +10,7 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
+from grevin.core.measure.known import known_median
 from grevin.core.motion.flow import Luma8
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
@@ -83,5 +84,5 @@ def _medians(
     around = np.where(mask[down, across][..., None], np.nan, picture[down, across]).reshape(len(places[0]), -1, 3)
     known = ~np.isnan(around).all(axis=(1, 2))
     result = picture[places].copy()
-    result[known] = np.nanmedian(around[known], axis=1)
+    result[known] = known_median(around[known].swapaxes(0, 1))
     return np.asarray(result, np.float32)

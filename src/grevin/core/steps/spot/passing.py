@@ -7,7 +7,6 @@ What a flare adds is the same on dark and bright things, what a shadow takes is 
 
 from __future__ import annotations
 
-import warnings
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -15,6 +14,7 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
+from grevin.core.measure.known import known_median
 from grevin.core.motion.flow import Flow, positions
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
@@ -136,9 +136,7 @@ def passing_of(
         ]
         progress.advance()
         if pairs:
-            with warnings.catch_warnings():
-                warnings.simplefilter("ignore", RuntimeWarning)  # of pixels that no frame tells
-                middles = [np.nanmedian([pair[n] for pair in pairs], axis=0) for n in (0, 1, 2)]
+            middles = (known_median(np.stack([pair[n] for pair in pairs])) for n in (0, 1, 2))
             added[number], share[number], under[number] = middles
     sums, shares = (_fitted(some, track) for some in (added, share))
     adds = _off(sums, added, under, adds=True) <= _off(shares, added, under, adds=False)
@@ -261,14 +259,12 @@ def _fitted(found: dict[int, Values], track: Track) -> _Fit:
     known = np.isfinite(stack[..., 0]).sum(axis=0) > 0
     told = known & track.inside
     strengths = np.ones(len(stack))
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore", RuntimeWarning)
-        for _ in range(ROUNDS):
-            strong = strengths > 0.3 * strengths.max()
-            made = np.nanmedian(stack[strong] / strengths[strong][:, None, None, None], axis=0)
-            shape = _smooth(np.nan_to_num(made), told)
-            strengths = np.array([_strength(one, shape) for one in stack])
-            strengths = np.maximum(strengths / max(float(np.max(strengths)), 1e-6), 0.0)
+    for _ in range(ROUNDS):
+        strong = strengths > 0.3 * strengths.max()
+        made = known_median((stack[strong] / strengths[strong][:, None, None, None]).astype(np.float32))
+        shape = _smooth(np.nan_to_num(made), told)
+        strengths = np.array([_strength(one, shape) for one in stack])
+        strengths = np.maximum(strengths / max(float(np.max(strengths)), 1e-6), 0.0)
     share = float(told.sum() / max(1, track.inside.sum()))
     if (track.inside & ~told).any() and told.any():
         shape = stretched(_with_rim(shape), _rimmed(track.inside & ~told))[1:-1, 1:-1]

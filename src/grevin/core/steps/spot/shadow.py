@@ -6,7 +6,6 @@ the middle of many, is the shadow and nothing else. Where the picture stands sti
 
 from __future__ import annotations
 
-import warnings
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -16,6 +15,7 @@ import numpy.typing as npt
 from scipy.sparse import coo_matrix
 from scipy.sparse.linalg import spsolve
 
+from grevin.core.measure.known import known_median, known_quantiles
 from grevin.core.motion.flow import Flow, positions
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
@@ -108,9 +108,7 @@ def _shadow(circle: Mask, ratios: list[Values]) -> Shadow:
     agree = 0.0
     if ratios:
         stack = np.stack(ratios)
-        with np.errstate(all="ignore"), warnings.catch_warnings():
-            warnings.simplefilter("ignore", RuntimeWarning)  # of pixels without any ratio
-            low, middle, high = np.nanpercentile(stack, [25, 50, 75], axis=0)
+        low, middle, high = known_quantiles(stack, (0.25, 0.5, 0.75))
         told = (np.isfinite(stack[..., 0]).sum(axis=0) >= FEWEST) & inside
         told &= np.nan_to_num((high - low).mean(axis=2), nan=1.0) < MOST_APART
         light[told] = middle[told]
@@ -133,11 +131,7 @@ def _agreement(ratios: Values, inside: Mask) -> float:
         inside: (h, w) bool, where they are compared.
     """
     half = len(ratios) // 2
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore", RuntimeWarning)  # of pixels without any ratio
-        halves = [
-            np.nanmedian(some, axis=0) if len(some) else ratios[0] * np.nan for some in (ratios[:half], ratios[half:])
-        ]
+    halves = [known_median(some) if len(some) else ratios[0] * np.nan for some in (ratios[:half], ratios[half:])]
     told = np.isfinite(halves[0][..., 0]) & np.isfinite(halves[1][..., 0]) & inside
     if told.sum() < FEWEST_BESIDE:
         return 0.0
