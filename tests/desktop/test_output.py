@@ -14,6 +14,7 @@ from grevin.core.job.handing_over import hand_over, verify_folder
 from grevin.core.media.opening import open_reel
 from grevin.core.picture.format import PictureFormat
 from grevin.core.progress import Progress
+from grevin.core.render.versions import user_versions
 from grevin.desktop.dialogs import files
 from grevin.desktop.window import Window
 from tests.conftest import FORMATS, random_frame, write_video
@@ -238,3 +239,26 @@ def test_the_sound_alone(qtbot: QtBot, new_window: Opener, tmp_path: Path) -> No
     assert verify_folder(tmp_path / "handed", Progress()).passed
     choose(window, "ffv1")
     qtbot.waitUntil(lambda: output.picture.shown_size[0] > 0, timeout=WAIT_MS)
+
+
+def test_the_shape_of_an_access_copy(qtbot: QtBot, window: Window, tmp_path: Path) -> None:
+    window.session.declare(pixel_aspect="16:15")
+    qtbot.keyClick(window, Qt.Key.Key_F5)
+    output, form = window.output, window.output._form
+    assert not form.lines.isVisible(), "a master keeps its shape"
+    choose(window, "h264")
+    form.square.click()
+    wide, high = window.session.chain.size_format.width, window.session.chain.size_format.height
+    square = 2 * round(wide * 16 / 15 / 2)
+    qtbot.waitUntil(lambda: f"{square} x {high}" in output._caption.text(), timeout=WAIT_MS)
+    form.keep("For the web", "dirty")
+    assert (user_versions().all()[0].square_pixels, user_versions().all()[0].most_lines) == (True, None)
+    choose(window, "h264")
+    form.square.click()
+    choose(window, "For the web")
+    assert form.square.isChecked()
+    output.last.setValue(3)
+    qtbot.mouseClick(output.write, LEFT)
+    written(qtbot, window)
+    made = open_reel(Path(output.path.text()))
+    assert (made.format.width, made.format.height, made.format.pixel_aspect) == (square, high, 1)

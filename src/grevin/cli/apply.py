@@ -25,6 +25,12 @@ from grevin.core.treatment.recipe import read_recipe
 SOUND: dict[str, Sound] = {
     "fits": "where it fits", "always": "always", "padded": "padded", "re-timed": "re-timed", "never": "never",
 }  # fmt: skip
+SquareOption = Annotated[
+    bool, typer.Option("--square-pixels", help="Of a coding with loss: another width, and every pixel is square.")
+]
+LinesOption = Annotated[
+    int | None, typer.Option("--most-lines", help="Of a coding with loss: larger pictures become as small.")
+]
 
 
 def apply(
@@ -63,6 +69,8 @@ def apply(
         str, typer.Option(help=f"Coding of a video: {', '.join(CODINGS)}; without it by the ending.")
     ] = "",
     quality: Annotated[str, typer.Option(help="Of H.264, H.265 and AV1: finest, fine or small.")] = "fine",
+    square_pixels: SquareOption = False,
+    most_lines: LinesOption = None,
     overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace an output of that name.")] = False,
     anew: Annotated[
         bool,
@@ -96,7 +104,7 @@ def apply(
         return Order(
             reel=reel, verdicts=words, output=str(into.absolute()), first=chosen.start, stop=chosen.stop,
             evidence=str(evidence or ""), ledger=str(ledger or ""), overwrite=overwrite, sound=SOUND[sound], bits=bits,
-            dither=dither, coding=coding, quality=quality,
+            dither=dither, coding=coding, quality=quality, square_pixels=square_pixels, most_lines=most_lines,
         )  # fmt: skip
 
     if is_folder_work(source, output):

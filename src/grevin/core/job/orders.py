@@ -17,6 +17,7 @@ from grevin.core.job.job_file import JobFile
 from grevin.core.job.measured import MeasuredFile
 from grevin.core.job.opening import open_entry
 from grevin.core.media.codings import Quality
+from grevin.core.media.reshaping import Shape
 from grevin.core.progress import Progress
 from grevin.core.render.ahead import Crew
 from grevin.core.render.proof import Proof
@@ -41,6 +42,7 @@ class Order(BaseModel):
         evidence: folder for evidence pictures, "" for none.
         ledger: file for the ledger, "" for none.
         overwrite, sound, bits, dither, coding, quality: as in `RunRequest`.
+        square_pixels, most_lines: as in `media.reshaping.Shape`.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -59,6 +61,8 @@ class Order(BaseModel):
     dither: bool = False
     coding: str = ""
     quality: Quality = "fine"
+    square_pixels: bool = False
+    most_lines: int | None = None
 
     @classmethod
     def read(cls, text: str) -> Order:
@@ -82,7 +86,7 @@ class Order(BaseModel):
         return RunRequest(
             Path(self.output), frames, Path(self.evidence) if self.evidence else None,
             Path(self.ledger) if self.ledger else None, self.overwrite, Verdicts(self.verdicts), self.sound, self.bits,
-            self.dither, self.coding, self.quality, self._chapters(),
+            self.dither, self.coding, self.quality, self._chapters(), Shape(self.square_pixels, self.most_lines),
         )  # fmt: skip
 
     def _chapters(self) -> tuple[tuple[int, str], ...]:
@@ -130,7 +134,8 @@ def order_of_version(job: Path, reel: int, version: Version, folder: Path | None
     output = version.path(place, stem) if wanted.get("overwrite") else version.free_path(place, stem)
     return order.model_copy(update={
         "output": str(output), "coding": version.coding_id, "quality": version.quality, "sound": version.sound,
-        "bits": version.bits, "dither": version.dither,
+        "bits": version.bits, "dither": version.dither, "square_pixels": version.square_pixels,
+        "most_lines": version.most_lines,
         "evidence": beside(output, "evidence") if version.evidence else "",
         "ledger": beside(output, "ledger.csv") if version.ledger else "", **wanted,
     })  # fmt: skip

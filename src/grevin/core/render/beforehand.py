@@ -10,6 +10,7 @@ from pathlib import Path
 from grevin.core.errors import NoSpaceError, OutputError, UnreadableFrameError
 from grevin.core.intake.reel import DeclaredReel
 from grevin.core.media.expected_size import coded_bytes, picture_bytes
+from grevin.core.media.reshaping import reshaped
 from grevin.core.media.video_file import VideoFile
 from grevin.core.picture.depth import in_depth
 from grevin.core.picture.frame import Frame
@@ -62,7 +63,8 @@ def expected_bytes(reel: DeclaredReel, request: RunRequest) -> int:
         if coding is None:
             size = picture_bytes(some, request.output.suffix)
         else:
-            size = coded_bytes(some, coding, request.quality)
+            shaped = [reshaped(one, request.shape.format_of(one.format)) for one in some]
+            size = coded_bytes(shaped, coding, request.quality)
     except (OutputError, OSError):  # a step may bring them into a shape that can be; no room for a trial is no fault
         return 0
     return size * len(frames) // len(some)

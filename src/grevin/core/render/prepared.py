@@ -7,9 +7,9 @@ from dataclasses import dataclass, replace
 from grevin.core.cache import ByteCache
 from grevin.core.intake.reel import DeclaredReel
 from grevin.core.media.codings import Coding
-from grevin.core.picture.depth import in_bits
 from grevin.core.picture.format import PictureFormat
 from grevin.core.progress import Progress
+from grevin.core.render.delivered import delivered_format
 from grevin.core.render.making import Making
 from grevin.core.render.ready import ReadyFrames
 from grevin.core.render.request import RunRequest
@@ -42,8 +42,7 @@ class Prepared:
     @property
     def format(self) -> PictureFormat:
         """Format of what is written."""
-        fmt = in_bits(self.treated.format, self.request.bits)
-        return fmt if self.coding is None else self.coding.format_of(fmt)
+        return delivered_format(self.treated.format, self.request)
 
 
 def prepared(
@@ -67,19 +66,18 @@ def prepared(
     request = request.for_material(reel.format)
     cache = ByteCache(cache_bytes(plan, reel.format))
     treated = TreatedReel(reel, plan, cache, verdicts=request.verdicts, studies=studies)
-    if coding is not None:
-        _check_sizes(treated, coding, request.bits)
+    _check_sizes(treated, request)
     treated.prepare(progress, request.frames)
     retimed = Retimed.of(treated.timeline, request.frames, reel.format.rate)
     making = Making(treated, retimed.outputs, request.bits, request.dither, ready)
     return Prepared(reel, treated, request, coding, retimed, making)
 
 
-def _check_sizes(treated: TreatedReel, coding: Coding, bits: int | None) -> None:
+def _check_sizes(treated: TreatedReel, request: RunRequest) -> None:
     """Refuse what a coding cannot carry before anything is studied; of fields only a study may tell.
 
     Raises:
         OutputError: with what can carry it.
     """
     for chain in treated.chains():
-        coding.format_of(replace(in_bits(chain.size_format, bits), field_order="progressive"))
+        delivered_format(replace(chain.size_format, field_order="progressive"), request)

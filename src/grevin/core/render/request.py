@@ -6,8 +6,10 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Literal
 
+from grevin.core.errors import UsageError
 from grevin.core.media.codings import Coding, Quality, coding_for
 from grevin.core.media.image_sequence import is_pattern
+from grevin.core.media.reshaping import Shape
 from grevin.core.media.sound_file import SOUND_SUFFIXES
 from grevin.core.picture.depth import in_bits
 from grevin.core.picture.format import PictureFormat
@@ -34,6 +36,7 @@ class RunRequest:
         coding: of a video (`media.codings`); "" by the ending of its name. One with loss has its own depths.
         quality: of a coding with loss.
         chapters: parts of a video: their first frames in the reel and titles.
+        shape: of a coding with loss: square pixels, fewer lines.
     """
 
     output: Path
@@ -48,6 +51,7 @@ class RunRequest:
     coding: str = ""
     quality: Quality = "fine"
     chapters: tuple[tuple[int, str], ...] = ()
+    shape: Shape = field(default_factory=Shape)
 
     @property
     def sound_alone(self) -> bool:
@@ -70,6 +74,11 @@ class RunRequest:
             GrevinError: for a coding, depth or ending that cannot be.
         """
         coding = self.video
+        if self.shape != Shape() and (coding is None or coding.lossless):
+            raise UsageError(
+                f"{self.output.name} keeps the shape of the pictures: it is written without loss.",
+                "Choose a coding with loss, or another shape by the step “reframe”.",
+            )
         bits = self.bits if coding is None or coding.lossless else coding.bits_for(fmt)
         in_bits(fmt, bits)
         return replace(self, bits=bits)

@@ -12,7 +12,6 @@ from grevin.core.measure.level_range import outside_range
 from grevin.core.media.checksums import frame_checksum
 from grevin.core.media.image_sequence import ImageSequence, SequencePattern, is_pattern
 from grevin.core.media.opening import Reader
-from grevin.core.media.recoding import recoded
 from grevin.core.media.still_writer import as_picture
 from grevin.core.media.video_file import VideoFile
 from grevin.core.media.writing import Writer, open_writer, translated
@@ -22,6 +21,7 @@ from grevin.core.progress import Progress
 from grevin.core.render.ahead import Ahead, Crew
 from grevin.core.render.beforehand import check_beforehand
 from grevin.core.render.coded import Coded
+from grevin.core.render.delivered import delivered
 from grevin.core.render.evidence_files import EvidenceWriter
 from grevin.core.render.in_time import start_of
 from grevin.core.render.ledger import check_ledger_path, write_ledger
@@ -117,15 +117,14 @@ def _write(
     outputs = retimed.outputs
     record = Record(Proof(str(request.output), left_out=retimed.left_out, rate=retimed.timeline.rate))
     suffix = request.output.suffix.lower() if is_pattern(request.output) else ""
-    lossy = coding if coding is not None and not coding.lossless else None
-    coded = Coded(len(outputs)) if lossy is not None else None
+    coded = Coded(len(outputs)) if coding is not None and not coding.lossless else None
     ahead = None if crew is None else Ahead(crew, outputs, making.lacks, progress)
 
     def make(number: int) -> tuple[Written, Frame, float]:
         if ahead is not None:
             ahead.wait_for(number)
         written = making.written(number)
-        frame = written.frame if lossy is None else recoded(written.frame, lossy.format_of(written.frame.format))
+        frame = delivered(written.frame, request)
         return written, frame, outside_range(frame)
 
     progress.begin(len(outputs), "Writing")

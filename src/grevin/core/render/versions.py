@@ -33,6 +33,7 @@ class Version(BaseModel):
         name: of the file, perhaps in a folder of its own; `{stem}` stands for the name of the material.
         coding_id: of a video (`media.codings`); "" for a picture sequence, or sound alone.
         quality, sound, bits, dither: as in `RunRequest`.
+        square_pixels, most_lines: as in `media.reshaping.Shape`.
         evidence, ledger: whether they are written beside it.
         own: whether a person made it.
     """
@@ -47,6 +48,8 @@ class Version(BaseModel):
     sound: Sound = "where it fits"
     bits: int | None = None
     dither: bool = False
+    square_pixels: bool = False
+    most_lines: int | None = None
     evidence: bool = False
     ledger: bool = False
     own: bool = False

@@ -74,8 +74,10 @@ class Output(QWidget):
         self._connect()
 
     def _connect(self) -> None:
+        form = self._form
         self.version.currentIndexChanged.connect(self._suggest)
-        self.version.currentIndexChanged.connect(self.show_facts)
+        for changed in (self.version.currentIndexChanged, form.lines.currentIndexChanged, form.square.toggled):
+            changed.connect(self.show_facts)
         self._form.faulted.connect(self.faulted)
         self._form.keep_it.clicked.connect(self._keep_version)
         self.write.clicked.connect(self.start)
@@ -229,7 +231,7 @@ class Output(QWidget):
         self.queue.show_orders()
         if chain is not None and self.isVisible():
             self.picture.show_words(tr("Making the picture …"))
-            self._looks.ask(chain, self._session.place.frame)
+            self._looks.ask(chain, self._session.place.frame, self._form.shape)
 
     def _show_sound(self) -> None:
         self._treated.setText(tr("sound alone, as long as the picture plays when it is treated"))

@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 from grevin.core.errors import UsageError
 from grevin.core.job.orders import beside
 from grevin.core.media.codings import QUALITIES
+from grevin.core.media.reshaping import Shape
 from grevin.core.picture.depth import DEPTHS
 from grevin.core.render.request import Sound
 from grevin.core.render.versions import VERSIONS, Version, own_version, user_versions
@@ -29,9 +30,10 @@ from grevin.desktop.dialogs import files
 from grevin.desktop.texts import tr
 
 NAMED = (
-    "version", "keep_it", "forget_it", "quality", "path", "first", "last", "sound", "bits", "dither", "evidence",
-    "ledger", "overwrite",
+    "version", "keep_it", "forget_it", "quality", "lines", "square", "path", "first", "last", "sound", "bits", "dither",
+    "evidence", "ledger", "overwrite",
 )  # fmt: skip
+MOST_LINES = (2160, 1080, 720, 576, 480, 360)  # usual heights of pictures that are looked at
 QUALITY_WORDS = {
     "finest": "finest: no loss to be seen, large", "fine": "fine: hardly any loss", "small": "small: for a quick look",
 }  # fmt: skip
@@ -51,6 +53,8 @@ class OutputForm(QWidget):
         self.forget_it = QPushButton(tr("Forget"))
         self.forget_it.clicked.connect(self.forget)
         self.quality = QComboBox()
+        self.lines = QComboBox()
+        self.square = QCheckBox(tr("Square pixels"))
         self.path = QLineEdit()
         self.first = QSpinBox()
         self.last = QSpinBox()
@@ -66,8 +70,9 @@ class OutputForm(QWidget):
         self._lay_out()
         self.version.currentIndexChanged.connect(self._take)
         self._show_what_applies()
-        for box in (self.version, self.quality, self.bits):
+        for box in (self.version, self.quality, self.bits, self.lines):
             box.currentIndexChanged.connect(self.changed)
+        self.square.toggled.connect(self.changed)
         for number in (self.first, self.last):
             number.valueChanged.connect(self.changed)
         self.path.textChanged.connect(self.changed)
@@ -93,10 +98,15 @@ class OutputForm(QWidget):
         """A person's own version says everything; the others how the pictures are coded."""
         version = self.chosen
         if version.own:
-            for box, value in ((self.quality, version.quality), (self.sound, version.sound), (self.bits, version.bits)):
+            self._show_lines(version.most_lines)
+            for box, value in (
+                (self.quality, version.quality), (self.sound, version.sound), (self.bits, version.bits),
+                (self.lines, version.most_lines),
+            ):  # fmt: skip
                 box.setCurrentIndex(box.findData(value))
             for tick in ("dither", "evidence", "ledger"):
                 getattr(self, tick).setChecked(getattr(version, tick))
+            self.square.setChecked(version.square_pixels)
         self._show_what_applies()
 
     def ask_to_keep(self, stem: str) -> None:
@@ -115,7 +125,7 @@ class OutputForm(QWidget):
             version = own_version(
                 label, path, stem, coding_id=coding.id if coding else "", quality=self.quality.currentData(),
                 sound=self.sound.currentData(), bits=self.bits.currentData(), dither=self.dither.isChecked(),
-                evidence=self.evidence.isChecked(), ledger=self.ledger.isChecked(),
+                evidence=self.evidence.isChecked(), ledger=self.ledger.isChecked(), **self._shape(),
             )  # fmt: skip
             user_versions().keep(version)
         except UsageError as fault:
@@ -147,6 +157,13 @@ class OutputForm(QWidget):
                 "pitch with it."
             )
         )
+        self.lines.addItem(tr("all lines"), None)
+        for most in MOST_LINES:
+            self._show_lines(most)
+        self.lines.setToolTip(tr("Larger pictures are made smaller, evenly across and down; smaller ones stay."))
+        self.square.setToolTip(
+            tr("For players that take no notice of the shape of pixels: the width follows from the lines.")
+        )
         self.bits.addItem(tr("as the material"), None)
         for bits in DEPTHS:
             self.bits.addItem(tr("{0} bit", bits), bits)
@@ -166,6 +183,8 @@ class OutputForm(QWidget):
         form.setLabelAlignment(Qt.AlignmentFlag.AlignRight)
         form.addRow(tr("Version"), _row(self.version, self.keep_it, self.forget_it))
         form.addRow(tr("Quality"), self.quality)
+        self._shape_row = _row(self.lines, self.square, None)
+        form.addRow(tr("Shape"), self._shape_row)
         browse = QPushButton(tr("Choose …"))
         browse.clicked.connect(self._browse)
         form.addRow(tr("Write to"), _row(self.path, browse))
@@ -191,11 +210,28 @@ class OutputForm(QWidget):
         coding, sound_alone = self.chosen.coding, self.chosen.sound_alone
         form = self._form
         form.setRowVisible(self.quality, coding is not None and bool(coding.qualities))
+        form.setRowVisible(self._shape_row, coding is not None and not coding.lossless)
         form.setRowVisible(self._depth, not sound_alone and (coding is None or coding.lossless))
         form.setRowVisible(self.sound, sound_alone or coding is not None)
         for box in (self.evidence, self.ledger):
             form.setRowVisible(box, not sound_alone)
         self.forget_it.setVisible(self.chosen.own)
+
+    def _show_lines(self, most: int | None) -> None:
+        """A number of lines that can be chosen."""
+        if self.lines.findData(most) < 0:
+            self.lines.addItem(tr("at most {0} lines", most), most)
+
+    def _shape(self) -> dict[str, Any]:
+        """What becomes of the shape of the pictures; nothing where none is lost."""
+        if self.chosen.coding is None or self.chosen.coding.lossless:
+            return {}
+        return {"square_pixels": self.square.isChecked(), "most_lines": self.lines.currentData()}
+
+    @property
+    def shape(self) -> Shape:
+        """The same, as pictures are brought into it."""
+        return Shape(**self._shape())
 
     def _browse(self) -> None:
         path = files.ask_save(self, "output", tr("Write to"), proposed=self.path.text())
@@ -220,7 +256,7 @@ class OutputForm(QWidget):
             "ledger": beside(output, "ledger.csv") if pictures and self.ledger.isChecked() else "",
             "overwrite": self.overwrite.isChecked(), "sound": self.sound.currentData(),
             "bits": self.bits.currentData(), "dither": self.dither.isChecked(),
-            "coding": coding.id if coding is not None else "", "quality": self.quality.currentData(),
+            "coding": coding.id if coding is not None else "", "quality": self.quality.currentData(), **self._shape(),
         }  # fmt: skip
 
 

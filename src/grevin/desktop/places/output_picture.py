@@ -9,6 +9,7 @@ from PySide6.QtGui import QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from grevin.core.intake.reel import DeclaredReel
+from grevin.core.media.reshaping import Shape, reshaped
 from grevin.core.picture.display import to_screen
 from grevin.core.picture.format import PictureFormat
 from grevin.core.render.beforehand import Room, room_for
@@ -87,11 +88,12 @@ class OutputLooks(QObject):
         """Whether anything is being made."""
         return self._worker.busy or self._sizes.busy
 
-    def ask(self, chain: Chain, frame: int) -> None:
-        """The picture of a frame of the reel behind the whole treatment, then what is kept."""
+    def ask(self, chain: Chain, frame: int, shape: Shape) -> None:
+        """The picture of a frame of the reel behind the whole treatment, in some shape, then what is kept."""
 
         def make() -> tuple[Any, PictureFormat]:
             made = chain.frame_at(len(chain.view_points) - 1, frame)
+            made = reshaped(made, shape.format_of(made.format))
             return to_screen(made), made.format
 
         self._worker.ask(Request("picture", make), Request("kept", _kept_words))
