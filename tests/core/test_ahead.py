@@ -78,6 +78,18 @@ def test_where_nothing_can_be_kept_the_workers_are_let_go(answer: Any) -> None:
     assert "no room" in ahead.notes()[0]
 
 
+def test_workers_that_see_another_file_are_let_go_and_it_is_said() -> None:
+    crew = FakeCrew(0)
+    ahead = Ahead(crew, range(10, 510), lambda number: True, Progress())
+    for number in range(10, 10 + STRETCH):
+        ahead.wait_for(number)
+    given = len(crew.given)
+    ahead.wait_for(400)
+    assert len(crew.given) == given
+    assert not ahead.made(11)
+    assert f"{STRETCH} frames had to be made again" in ahead.notes()[0]
+
+
 def test_what_a_lost_worker_had_is_given_out_again_and_in_the_end_left_to_the_writer() -> None:
     crew = FakeCrew(RuntimeError("gone"))
     ahead = ahead_of(crew, STRETCH)

@@ -62,6 +62,7 @@ class Ahead:
         self._given: dict[int, Future[Any] | None] = {}
         self._next = 0
         self._made: set[int] = set()
+        self._missed: set[int] = set()
         self._open = True
         self._full = False
         self._alone = False
@@ -86,7 +87,7 @@ class Ahead:
         for _ in range(TRIES):
             self._give_out(stretch)
             future = self._given.get(stretch)
-            if future is None or self._ended_well(future):
+            if future is None or self._ended_well(future, number):
                 return
             with self._lock:
                 if not self._open or self._left_alone():
@@ -106,6 +107,11 @@ class Ahead:
             told.append(f"{self.lost} pieces of work were given out again, because a worker was lost.")
         if self._full:
             told.append("There was no room to keep more frames: the workers were let go, and the rest was made by one.")
+        if self._missed:
+            told.append(
+                f"{len(self._missed)} frames had to be made again, because workers saw another file or other studies "
+                "than this machine: the path must lead to the same file everywhere, with the same size and date."
+            )
         if self._alone:
             told.append("The scheduler was lost; the rest was made without it.")
         return tuple(told)
@@ -150,8 +156,8 @@ class Ahead:
         self._alone = self._alone or not self._crew.alive
         return self._alone
 
-    def _ended_well(self, future: Future[Any]) -> bool:
-        """Wait for a task: whether it ended, or has to be given out again."""
+    def _ended_well(self, future: Future[Any], number: int) -> bool:
+        """Wait for the task that a frame is of: whether it ended, or has to be given out again."""
         while not future.done():
             self._progress.check()
             if not self._open or self._left_alone():
@@ -169,4 +175,13 @@ class Ahead:
         if left != 0:  # a full store, or an answer that is none
             with self._lock:
                 self._open, self._full = False, True
+        elif self._lacks(number):
+            self._miss(number)
         return True
+
+    def _miss(self, number: int) -> None:
+        """A worker made a frame, but not under the name that it has here."""
+        with self._lock:
+            self._made.discard(number)
+            self._missed.add(number)
+            self._open = self._open and len(self._missed) < STRETCH

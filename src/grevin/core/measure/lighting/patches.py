@@ -69,8 +69,15 @@ def block_facts(here: SmallPicture, pair: Pair) -> tuple[Field, Field, Field]:
     middle = np.take_along_axis(cells, np.maximum(known // 2, 0)[..., None], -1)[..., 0]
     middle[known < LEAST_SHARE * size * size] = np.nan
     level = _cells(luma, across, down, size).mean(axis=-1)
-    flow = np.stack([np.median(_cells(pair.way.there[..., n], across, down, size), axis=-1) for n in (0, 1)], axis=-1)
+    flow = np.stack([_middles(_cells(pair.way.there[..., n], across, down, size)) for n in (0, 1)], axis=-1)
     return np.asarray(middle, np.float32), np.asarray(level, np.float32), np.asarray(flow / size, np.float32)
+
+
+def _middles(cells: Levels) -> Levels:
+    """Medians over the last axis; of so few values sorting is faster than looking for the middle."""
+    cells.sort(axis=-1)
+    half = cells.shape[-1] // 2
+    return cells[..., half] if cells.shape[-1] % 2 else (cells[..., half - 1] + cells[..., half]) / np.float32(2)
 
 
 def _cells(plane: Levels, across: int, down: int, size: int) -> Levels:
@@ -195,14 +202,29 @@ def _spread_out(values: npt.NDArray[Any]) -> npt.NDArray[np.float64]:
 
 def _around_all(field: Field, way: npt.NDArray[np.float64], width: float, level: bool) -> tuple[Field, Field]:
     """(length, h, w) straight lines, or levels, in time through each place, and a frame's own say in its value."""
-    made = [_around(field, frame, way, width, level) for frame in range(len(field))]
+    reach = max(2, int(2.5 * width))
+    if len(field) and np.ptp(way, axis=0).max() <= STILL_BLOCKS:
+        return _line_at(_sums_at_rest(field, width, reach), level)
+    made = [_line_at(_sums_round(field, frame, way, width, reach), level) for frame in range(len(field))]
     return np.stack([around for around, _ in made]), np.stack([own for _, own in made])
 
 
-def _around(field: Field, frame: int, way: npt.NDArray[np.float64], width: float, level: bool) -> tuple[Field, Field]:
+def _sums_at_rest(field: Field, width: float, reach: int) -> npt.NDArray[np.float64]:
+    """(5, length, h, w), as `_sums_round` of all frames, where the camera stands."""
+    number = np.arange(len(field))
+    time = (number[None, :] - number[:, None]).astype(np.float64)
+    weight = np.where(np.abs(time) <= reach, np.exp(-0.5 * (time / width) ** 2), 0.0)
+    values = field.astype(np.float64)
+    plain = [np.broadcast_to((weight * time**n).sum(axis=1)[:, None, None], field.shape) for n in (0, 1, 2)]
+    return np.stack([*plain, *(np.tensordot(weight * time**n, values, 1) for n in (0, 1))])
+
+
+def _sums_round(
+    field: Field, frame: int, way: npt.NDArray[np.float64], width: float, reach: int
+) -> npt.NDArray[np.float64]:  # fmt: skip
+    """(5, h, w) weighted sums over time: of one, of time, of its square, of values, of time by values."""
     rows, columns = field.shape[1:]
     y, x = np.mgrid[0:rows, 0:columns].astype(np.float32)
-    reach = max(2, int(2.5 * width))
     sums = np.zeros((5, rows, columns), np.float64)
     for there in range(max(0, frame - reach), min(len(field), frame + reach + 1)):
         right, down = way[there] - way[frame]
@@ -215,6 +237,11 @@ def _around(field: Field, frame: int, way: npt.NDArray[np.float64], width: float
         weight = np.exp(-0.5 * (time / width) ** 2) * inside
         for place, part in enumerate((1.0, time, time * time, value, time * value)):
             sums[place] += weight * part
+    return sums
+
+
+def _line_at(sums: npt.NDArray[np.float64], level: bool) -> tuple[Field, Field]:
+    """A straight line, or a level, through what was summed, and a frame's own say in it."""
     n, t, tt, v, tv = sums
     below = n * tt - t * t
     sure = (below > 1e-6) & (not level)

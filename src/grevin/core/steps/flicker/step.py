@@ -39,7 +39,7 @@ class FlickerStep:
     id: ClassVar[str] = "flicker"
     label: ClassVar[str] = "Flicker"
     fault: ClassVar[str] = "The light flickers, all over or in one part of the picture"
-    version: ClassVar[int] = 2
+    version: ClassVar[int] = 3
     family: ClassVar[Family] = "whole"
     stage: ClassVar[Stage] = "light"
     settings_model: ClassVar[type[Settings]] = FlickerSettings
