@@ -114,7 +114,8 @@ class Coding:
 
     def options_for(self, fmt: PictureFormat, quality: Quality) -> dict[str, str]:
         """Options of the codec for pictures of a format."""
-        return {**self.options, **self.qualities.get(quality, {}), **_ffv1_options(fmt, self.codec)}
+        return {**self.options, **self.qualities.get(quality, {}), **_ffv1_options(fmt, self.codec),
+                **_x264_options(fmt, self.codec)}  # fmt: skip
 
 
 def _ffv1_options(fmt: PictureFormat, codec: str) -> dict[str, str]:
@@ -125,6 +126,11 @@ def _ffv1_options(fmt: PictureFormat, codec: str) -> dict[str, str]:
     rice = fmt.bit_depth == 8 and fmt.model != "rgb" and fmt.sample == "integer"
     small = {"slices": "1"} if min(fmt.width, fmt.height) < SLICED_FROM_PX else {}
     return {"coder": "0" if rice else "1", **small}
+
+
+def _x264_options(fmt: PictureFormat, codec: str) -> dict[str, str]:
+    # Left alone it takes every interlaced picture for one whose upper field comes first, whatever its frames say
+    return {"x264-params": "bff=1"} if codec == "libx264" and fmt.field_order == "bottom_first" else {}
 
 
 SLICED_FROM_PX = 16  # smaller pictures cannot be cut into the slices that the encoder chooses by itself
