@@ -103,13 +103,13 @@ def test_settings_say_which(clean: list[Frame]) -> None:
         places = [round(float(damage.centres(n, MIDDLE, (HEIGHT, WIDTH))[middle])) for n in (0, 1)]
         return [bool(mask[middle, place - 1 : place + 2].any()) for place in places]
 
-    assert taken() == [True, True]
     assert taken(polarity="darker") == [False, True]
     assert taken(polarity="brighter") == [True, False]
     assert taken(min_length_pct=60.0) == [True, False]
     assert taken(least_width_px=12.0) == [False, False]
-    wider = over(worn, grow_left_px=4).evidence_at(1, MIDDLE).mask.sum()
-    assert wider > over(worn).evidence_at(1, MIDDLE).mask.sum() + 3 * HEIGHT
+    plain, wider = (over(worn, **more).evidence_at(1, MIDDLE) for more in ({}, {"grow_left_px": 4}))
+    assert len(plain.blobs) == 2
+    assert wider.mask.sum() > plain.mask.sum() + 3 * HEIGHT
 
 
 def test_a_line_is_found_alike_wherever_stretches_begin(clean: list[Frame]) -> None:

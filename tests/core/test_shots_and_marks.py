@@ -250,7 +250,7 @@ def test_wrong_marks_are_refused_with_a_sentence(tmp_path: Path, name: str, cont
         st.lists(st.sampled_from(PIECES), max_size=12).map(" ".join), st.lists(st.sampled_from(PIECES)).map("\n".join),
     ),
 )  # fmt: skip
-@settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_whatever_a_marks_file_holds_it_is_read_or_refused(tmp_path: Path, ending: str, content: str | bytes) -> None:
     path = tmp_path / f"fuzz{ending}"
     path.write_bytes(content if isinstance(content, bytes) else content.encode("utf-8", "surrogatepass"))

@@ -18,7 +18,8 @@ def bench(
     suite: Annotated[
         str,
         typer.Option(
-            help="dirt, protect (harm to clean footage), survey, time, light, noise, surface, output, speed or looking."
+            help="dirt, protect (harm to clean footage), survey, time, light, noise, surface, output, full (hours), speed "
+            "or looking."
         ),
     ] = "dirt",
     clip: Annotated[list[str] | None, typer.Option(help="Only these clips; may be given several times.")] = None,
@@ -56,6 +57,7 @@ Measured = tuple[dict[str, Any], Any]
 
 def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progress], Measured]:
     """What a suite runs."""
+    from bench.in_full import run_full
     from bench.light import run_light
     from bench.looking import run_looking
     from bench.noise import run_noise
@@ -77,6 +79,7 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
         "light": lambda progress: run_light(clips, progress),
         "noise": lambda progress: run_noise(clips, progress),
         "output": lambda progress: (run_output(progress), None),
+        "full": lambda progress: (run_full(progress), None),
         "surface": lambda progress: run_surface(clips, progress),
     }
     if suite not in suites:
