@@ -18,8 +18,8 @@ def bench(
     suite: Annotated[
         str,
         typer.Option(
-            help="dirt, protect (harm to clean footage), survey, time, light, noise, surface, output, full (hours), speed "
-            "or looking."
+            help="dirt, protect (harm to clean footage), survey, time, light, noise, surface, output, full (hours), "
+            "speed or looking."
         ),
     ] = "dirt",
     clip: Annotated[list[str] | None, typer.Option(help="Only these clips; may be given several times.")] = None,
