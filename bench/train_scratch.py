@@ -9,13 +9,13 @@ from __future__ import annotations
 
 import json
 import sys
-from pathlib import Path
 
 import cv2
 import numpy as np
-import numpy.typing as npt
 
 from bench.clips import RULES, Clip, long_run
+from bench.logistic import fit
+from grevin.core.measure.logistic import LogisticModel
 from grevin.core.motion.flow import Luma8, estimate_flow
 from grevin.core.parallel import in_parallel
 from grevin.core.picture.colour import to_rgb
@@ -34,10 +34,7 @@ SEED = 4100
 GRAIN = 3.0  # 8-bit levels, of half of the clips
 WANDERS = (0.0, 0.3, 0.6)  # px a frame
 TRUE_FROM, FALSE_BELOW = 0.6, 0.25  # of a line's bands that lie on a scratch
-RIDGE, ROUNDS = 1.0, 40
 EACH = 10.0  # weight of a clip
-
-Rows = npt.NDArray[np.float64]
 
 
 def sights_of(frames: list[Frame]) -> dict[int, Sight]:
@@ -89,26 +86,7 @@ def examples(clip: Clip, number: int) -> list[tuple[Candidate, float, int, int]]
     return found
 
 
-def fit(rows: Rows, scratch: Rows, weight: Rows) -> judge.Model:
-    """A model of lines, (N, F), that are scratches or not, (N,)."""
-    mean, scale = rows.mean(axis=0), rows.std(axis=0) + 1e-9
-    most = judge.MOST_DEVIATIONS
-    even = np.concatenate([np.clip((rows - mean) / scale, -most, most), np.ones((len(rows), 1))], axis=1)
-    ridge = RIDGE * np.eye(even.shape[1])
-    ridge[-1, -1] = 0
-    beta = np.zeros(even.shape[1])
-    for _ in range(ROUNDS):
-        sure = 1 / (1 + np.exp(-np.clip(even @ beta, -30, 30)))
-        slope = even.T @ (weight * (scratch - sure)) - ridge @ beta
-        bend = (even * (weight * sure * (1 - sure))[:, None]).T @ even + ridge
-        step = np.linalg.solve(bend, slope)
-        beta += step
-        if np.abs(step).max() < 1e-6:
-            break
-    return judge.Model(tuple(mean), tuple(scale), tuple(beta[:-1]), float(beta[-1]))
-
-
-def fit_clips(parts: list[list[tuple[Candidate, float, int, int]]]) -> judge.Model:
+def fit_clips(parts: list[list[tuple[Candidate, float, int, int]]]) -> LogisticModel:
     """A model of several clips, each counting the same; lines that lie half on a scratch are left out."""
     rows, scratch, weight = [], [], []
     for part in parts:
@@ -119,7 +97,7 @@ def fit_clips(parts: list[list[tuple[Candidate, float, int, int]]]) -> judge.Mod
     return fit(np.stack(rows), np.array(scratch), np.array(weight))
 
 
-def table_row(part: list[tuple[Candidate, float, int, int]], model: judge.Model) -> dict[str, float]:
+def table_row(part: list[tuple[Candidate, float, int, int]], model: LogisticModel) -> dict[str, float]:
     """Precision, and false picture heights a clean frame, single frames alone."""
     groups: dict[tuple[int, int], list[tuple[Candidate, float, int, int]]] = {}
     for row in part:
@@ -154,8 +132,7 @@ def main() -> int:
         "features": FEATURES, "mean": model.mean, "scale": model.scale, "weights": model.weights, "bias": model.bias,
         "made_by": "python -m bench.train_scratch", "seed": SEED, "clips": list(parts), "left_out": table,
     }  # fmt: skip
-    path = Path(judge.__file__).with_name("judge.json")
-    path.write_text(json.dumps(data, indent=1) + "\n", encoding="utf-8")
+    judge.WEIGHTS.write_text(json.dumps(data, indent=1) + "\n", encoding="utf-8")
     return 0
 
 

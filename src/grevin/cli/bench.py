@@ -18,8 +18,8 @@ def bench(
     suite: Annotated[
         str,
         typer.Option(
-            help="dirt, protect (harm to clean footage), survey, time, light, noise, surface, output, full (hours), "
-            "speed or looking."
+            help="dirt, protect (harm to clean footage), survey, time, light, noise, surface, tape, output, "
+            "full (hours), speed or looking."
         ),
     ] = "dirt",
     clip: Annotated[list[str] | None, typer.Option(help="Only these clips; may be given several times.")] = None,
@@ -67,6 +67,7 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
     from bench.speed import run_speed
     from bench.surface import run_surface
     from bench.survey import run_survey_suite
+    from bench.tape import run_tape
     from bench.time import run_time
 
     suites: dict[str, Callable[[Progress], Measured]] = {
@@ -81,6 +82,7 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
         "output": lambda progress: (run_output(progress), None),
         "full": lambda progress: (run_full(progress), None),
         "surface": lambda progress: run_surface(clips, progress),
+        "tape": lambda progress: run_tape(clips, progress),
     }
     if suite not in suites:
         raise UsageError(f"There is no suite “{suite}”.", f"The suites are: {', '.join(suites)}.")

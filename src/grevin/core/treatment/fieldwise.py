@@ -149,13 +149,13 @@ def words_on_fields(
     """A person's words on places of the frame, for either field.
 
     What is to be left is left on both. What is to be mended concerns the field that it was found on; both where it was
-    found on neither.
+    found on neither, but a single line the field that it is of.
     """
     told: tuple[list[Verdict], list[Verdict]] = ([], [])
     for verdict in verdicts:
         on = [replace(verdict, area=field_area(verdict.area, parity)) for parity in PARITIES]
         holds = [any(same_place(b.area, on[p].area) for b in found[p].blobs) for p in PARITIES]
-        for parity in PARITIES:
+        for parity in PARITIES if verdict.area[3] > 1 else (parity_of(verdict.area),):
             if verdict.word == "leave" or holds[parity] or not any(holds):
                 told[parity].append(on[parity])
     return tuple(told[0]), tuple(told[1])

@@ -11,10 +11,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 import numpy.typing as npt
 
+from grevin.core.measure.logistic import LogisticModel
 from grevin.core.parallel import in_parallel
 from grevin.core.progress import Progress
 from grevin.core.steps.scratch.features import features_of, width_and_channel
-from grevin.core.steps.scratch.judge import Model
 from grevin.core.steps.scratch.paths import Path, over_time, paths_of
 from grevin.core.steps.scratch.sight import Sight
 from grevin.core.steps.seen import Arrays
@@ -53,7 +53,7 @@ class Candidate:
     score: float = 0.0
 
 
-def measured(frames: range, sight: Callable[[int], Sight | None], model: Model, progress: Progress) -> Arrays:
+def measured(frames: range, sight: Callable[[int], Sight | None], model: LogisticModel, progress: Progress) -> Arrays:
     """The lines of a shot, as `packed`.
 
     Args:
@@ -107,7 +107,7 @@ def candidates_of(core: range, held: dict[int, Sight]) -> dict[int, list[Candida
     return found
 
 
-def judged(some: list[Candidate], model: Model) -> list[Candidate]:
+def judged(some: list[Candidate], model: LogisticModel) -> list[Candidate]:
     """Those of a frame that may be scratches, with their scores; what is but the flank of a better one is left out."""
     if not some:
         return []

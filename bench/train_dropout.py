@@ -1,0 +1,134 @@
+"""Train the judge of streaks: `python -m bench.train_dropout`. Writes `judge.json` of the step.
+
+The clips on which rules are set, as interlaced and as whole frames, with simulated dropouts and clean; each clip counts
+the same. What the table says of a clip was judged by a model that was trained without it.
+"""
+
+from __future__ import annotations
+
+import json
+import sys
+from dataclasses import replace
+
+import numpy as np
+import numpy.typing as npt
+
+from bench.clips import RULES, Clip, long_run
+from bench.logistic import fit
+from bench.on_fields import ORDERS, interlaced
+from grevin.core.cache import ByteCache
+from grevin.core.picture.frame import Frame, Mask
+from grevin.core.quality.damage.dropout import DropoutDamage
+from grevin.core.quality.damage.grain import GrainDamage
+from grevin.core.quality.memory_source import MemorySource
+from grevin.core.steps.dropout import judge
+from grevin.core.steps.dropout.settings import DropoutSettings
+from grevin.core.steps.dropout.spikes import spikes_of
+from grevin.core.steps.dropout.streaks import FEATURES, streaks_of
+from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.recipe import Treatment, TreatmentStep
+
+DROPOUT = Treatment(steps=(TreatmentStep.make("dropout"),))
+SEED, GRAIN = 5200, 2.5  # 8-bit levels
+LOOKED_AT = (1, 3, 5, 7, 9)
+A_FRAME = 8.0
+TRUE_FROM, FALSE_BELOW = 0.5, 0.1  # of a streak's pixels that are damaged
+EACH = 10.0  # weight of a clip
+CLEAN_WEIGHT = 2.0  # of false streaks of clean pictures beside damaged ones
+
+Rows = npt.NDArray[np.float64]
+Example = tuple[Rows, float, float]  # measures, whether it is a dropout, weight
+
+
+Run = tuple[list[Frame], list[Mask]]
+
+
+def runs_of(clip: Clip, number: int, a_frame: float) -> list[Run]:
+    """Pictures in a row as the step sees them, the fields of either parity or whole frames, and what is damaged."""
+    frames = interlaced(clip, ORDERS[number % 2])
+    if frames is None:
+        return []
+    damage = DropoutDamage(SEED + number, a_frame)
+    worn = [damage.add(frame) for frame in frames]
+    found: list[Run] = []
+    for parity in (0, 1):
+        fmt = frames[0].format.of_field(parity)
+        fields = [
+            Frame(n, fmt, tuple(np.ascontiguousarray(plane[parity::2]) for plane in frame.planes))
+            for n, (frame, _) in enumerate(worn)
+        ]
+        found.append((fields, [truth.mask[parity::2] for _, truth in worn]))
+    whole = GrainDamage(SEED, GRAIN)
+    plain = [whole.add(frame)[0] for frame in long_run(clip, len(frames))]
+    worn = [damage.add(replace(frame, format=replace(frame.format, field_order="progressive"))) for frame in plain]
+    return [*found, ([frame for frame, _ in worn], [truth.mask for _, truth in worn])]
+
+
+def examples(clip: Clip, number: int) -> list[Example]:
+    """Streaks of a clip."""
+    found: list[Example] = []
+    for a_frame in (A_FRAME, 0.0):
+        for pictures, truths in runs_of(clip, number, a_frame):
+            step = Chain(MemorySource(pictures, "train"), DROPOUT, ByteCache(1 << 28)).steps[0]
+            for at in LOOKED_AT:
+                if at + 1 >= len(pictures):
+                    continue
+                for streak in streaks_of(spikes_of(step.window(at), (-1, 1)), DropoutSettings()):
+                    x, y, width, height = streak.area
+                    share = float(truths[at][y : y + height, x : x + width][streak.mask].mean())
+                    found.append((streak.features, share, CLEAN_WEIGHT if a_frame == 0 else 1.0))
+    return found
+
+
+def fit_clips(parts: list[list[Example]]) -> judge.Judge:
+    """A model of several clips, each counting the same; streaks that are damaged in part are left out."""
+    rows, true, weight = [], [], []
+    for part in parts:
+        told = [one for one in part if one[1] >= TRUE_FROM or one[1] < FALSE_BELOW]
+        rows += [measures for measures, _, _ in told]
+        true += [float(share >= TRUE_FROM) for _, share, _ in told]
+        weight += [EACH * one / max(1, len(told)) for _, _, one in told]
+    measures = np.stack(rows)
+    centre, spread = tuple(measures.mean(axis=0)), tuple(measures.std(axis=0) + 1e-9)
+    model = fit(judge.crossed(measures, centre, spread), np.array(true), np.array(weight))
+    return judge.Judge(centre, spread, model)
+
+
+def table_row(part: list[Example], model: judge.Judge) -> dict[str, float]:
+    """Precision, recall among the streaks, and false ones on a clean picture."""
+    if not part:
+        return {}
+    scores = model.scores(np.stack([measures for measures, _, _ in part]))
+    taken = scores >= judge.asked(DropoutSettings().caution)
+    share = np.array([one for _, one, _ in part])
+    clean = np.array([weight for _, _, weight in part]) > 1
+    right, there = (taken & (share >= TRUE_FROM)).sum(), (share >= TRUE_FROM).sum()
+    wrong = (taken & (share < FALSE_BELOW) & ~clean).sum()
+    return {
+        "precision": round(float(right / max(1, right + wrong)), 3), "recall": round(float(right / max(1, there)), 3),
+        "false_a_clean_picture": round(float((taken & clean).sum()) / (3 * len(LOOKED_AT)), 2),
+    }  # fmt: skip
+
+
+def main() -> int:
+    """Train, judge each clip by the others, and write the weights."""
+    parts = {clip.name: part for number, clip in enumerate(RULES) if (part := examples(clip, number))}
+    table = {
+        name: table_row(part, fit_clips([other for key, other in parts.items() if key != name]))
+        for name, part in parts.items()
+    }
+    for name, row in table.items():
+        sys.stdout.write(f"{name}: {row}\n")
+    made = fit_clips(list(parts.values()))
+    model = made.model
+    data = {
+        "features": FEATURES, "centre": made.centre, "spread": made.spread, "mean": model.mean, "scale": model.scale,
+        "weights": model.weights, "bias": model.bias,
+        "made_by": "python -m bench.train_dropout", "seed": SEED, "clips": list(parts), "left_out": table,
+    }  # fmt: skip
+    judge.WEIGHTS.write_text(json.dumps(data, indent=1) + "\n", encoding="utf-8")
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,178 @@
+"""Filling a dropout: from the field before, the field after, both, or the lines above and below.
+
+Which of them shows best what is lost is told by the good lines beside it: what would a source have made of them? A
+source that is right there is trusted inside, column by column, weighed by its error. The two fields have to agree
+inside too. Levels are brought to those of the lines beside it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+
+from grevin.core.picture.colour import Rgb
+from grevin.core.picture.frame import Mask
+from grevin.core.steps.dropout.settings import DropoutSettings
+
+BESIDE_LINES = 2  # good lines above and below that tell
+ALONG_PX = 15  # over which errors are evened out along a line
+LEAST_ERROR = 1.0 / 255  # nobody is surer than the noise
+UNKNOWN = 0.1  # of nominal white: the error of what no line tells
+SHARPNESS = 2.0  # power of the errors by which sources are weighed
+LEVEL_LIMIT = 12.0 / 255  # by which levels are brought to those beside
+
+Values = npt.NDArray[np.float32]
+Part = tuple[slice, slice]
+
+
+@dataclass(frozen=True, eq=False)
+class Source:
+    """One from which dropouts can be filled.
+
+    Attributes:
+        name: for people.
+        picture: (H, W, 3) float32 R'G'B', moved onto the field.
+        dirty: (H, W) bool, where it is damaged itself.
+    """
+
+    name: str
+    picture: Rgb
+    dirty: Mask
+
+
+def fill(picture: Rgb, mask: Mask, sources: list[Source], settings: DropoutSettings) -> None:
+    """Fill every piece of a mask in place.
+
+    Args:
+        picture: (H, W, 3) float32 R'G'B' of a field.
+        mask: (H, W) bool.
+        sources: the fields around.
+        settings: which of them.
+    """
+    for part, inside in pieces(mask):
+        made, _ = filled(picture, mask, part, sources, settings)
+        picture[part][inside] = made[inside]
+
+
+def pieces(mask: Mask) -> list[tuple[Part, Mask]]:
+    """Rows, columns and pixels of each connected piece."""
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(mask.astype(np.uint8), connectivity=8)
+    found = []
+    for label in range(1, count):
+        x, y, width, height, _ = (int(value) for value in stats[label])
+        part = slice(y, y + height), slice(x, x + width)
+        found.append((part, labels[part] == label))
+    return found
+
+
+def filled(
+    picture: Rgb, mask: Mask, part: Part, sources: list[Source], settings: DropoutSettings
+) -> tuple[Rgb, dict[str, float]]:  # fmt: skip
+    """(h, w, 3) what a place shows without its dropout, and the share of each source in it."""
+    beside = _beside(mask, part)
+    pictures: list[Rgb] = []
+    errors: list[Values] = []
+    names: list[str] = []
+    own = [source for source in sources if settings.source in {"best", source.name}]
+    for source in own:
+        made, error = _from_field(picture, source, part, beside)
+        pictures.append(made)
+        errors.append(error)
+        names.append(source.name)
+    if len(own) == 2 and settings.source == "best":
+        apart = _along(np.abs(pictures[0] - pictures[1]).mean(axis=2))
+        errors = [np.asarray(np.hypot(error, 0.5 * apart), np.float32) for error in errors]
+    if settings.source in {"best", "lines"} or not own:
+        pictures.append(_from_lines(picture, mask, part))
+        errors.append(_error_of_lines(picture, mask, part))
+        names.append("lines")
+    weights = [1.0 / np.maximum(error, LEAST_ERROR) ** (2 * SHARPNESS) for error in errors]
+    whole = np.sum(weights, axis=0)
+    made = np.sum([w[..., None] * one for w, one in zip(weights, pictures, strict=True)], axis=0) / whole[..., None]
+    shares = {name: float((weight / whole).mean()) for name, weight in zip(names, weights, strict=True)}
+    return np.asarray(made, np.float32), shares
+
+
+def _beside(mask: Mask, part: Part) -> list[int]:
+    """Good lines above and below a place, the nearest first; fewer at the edges of the picture."""
+    rows, columns = part
+    found = []
+    for start, step in ((rows.start - 1, -1), (rows.stop, 1)):
+        at, near = start, 0
+        while 0 <= at < len(mask) and near < BESIDE_LINES and abs(at - start) < 4 * BESIDE_LINES:
+            if not mask[at, columns].any():
+                found.append(at)
+                near += 1
+            at += step
+    return found
+
+
+def _from_field(picture: Rgb, source: Source, part: Part, beside: list[int]) -> tuple[Rgb, Values]:
+    """What a field shows there, brought to the levels beside; and (h, w) by how much it is likely to be off."""
+    columns = part[1]
+    made = source.picture[part]
+    height, width = made.shape[:2]
+    if not beside:
+        return made, np.full((height, width), UNKNOWN, np.float32)
+    apart = picture[beside][:, columns] - source.picture[beside][:, columns]
+    offset = np.clip(_colours_along(apart.mean(axis=0)), -LEVEL_LIMIT, LEVEL_LIMIT)
+    error = _along(np.abs(apart - offset).mean(axis=(0, 2))[None])
+    error = np.repeat(error, height, axis=0)
+    error = np.where(source.dirty[part], np.float32(1.0), error)
+    return np.asarray(made + offset[None], np.float32), np.asarray(error, np.float32)
+
+
+def _from_lines(picture: Rgb, mask: Mask, part: Part) -> Rgb:
+    """(h, w, 3) straight down between the nearest good pixels above and below."""
+    rows, columns = part
+    height = rows.stop - rows.start
+    over, under = _good(mask, rows.start - 1, -1, columns), _good(mask, rows.stop, 1, columns)
+    at = np.arange(columns.start, columns.stop)
+    first, last = picture[np.maximum(over, 0), at], picture[np.minimum(under, len(picture) - 1), at]
+    first = np.where((over < 0)[:, None], last, first)
+    last = np.where((under >= len(picture))[:, None], first, last)
+    share = ((np.arange(rows.start, rows.stop)[:, None] - over) / np.maximum(under - over, 1))[..., None]
+    made = (1 - share) * first[None] + share * last[None]
+    return np.asarray(made.reshape(height, len(at), 3), np.float32)
+
+
+def _good(mask: Mask, start: int, step: int, columns: slice) -> npt.NDArray[np.int64]:
+    """(w,) the nearest line from `start` on that is good in each column; beyond the picture where there is none."""
+    found = np.full(columns.stop - columns.start, start)
+    for _ in range(4 * BESIDE_LINES):
+        inside = (found >= 0) & (found < len(mask))
+        bad = np.zeros_like(inside)
+        bad[inside] = mask[found[inside], np.arange(columns.start, columns.stop)[inside]]
+        if not bad.any():
+            break
+        found = np.where(bad, found + step, found)
+    return found
+
+
+def _error_of_lines(picture: Rgb, mask: Mask, part: Part) -> Values:
+    """(h, w) by how much lines as far apart miss those between them, just above and below."""
+    rows, columns = part
+    height, width = rows.stop - rows.start, columns.stop - columns.start
+    apart = max(1, (height + 1) // 2)
+    found = []
+    for first, last in ((rows.start - 1 - 2 * apart, rows.start - 1), (rows.stop, rows.stop + 2 * apart)):
+        middle = (first + last) // 2
+        if first >= 0 and last < len(picture) and not mask[[first, middle, last]][:, columns].any():
+            guess = 0.5 * (picture[first, columns] + picture[last, columns])
+            found.append(np.abs(picture[middle, columns] - guess).mean(axis=1))
+    if not found:
+        return np.full((height, width), UNKNOWN, np.float32)
+    return np.repeat(_along(np.mean(found, axis=0)[None]), height, axis=0)
+
+
+def _along(values: npt.NDArray[np.floating]) -> Values:
+    """(h, w) evened out along the lines."""
+    return np.asarray(cv2.blur(values.astype(np.float32), (ALONG_PX, 1)), np.float32)
+
+
+def _colours_along(line: npt.NDArray[np.floating]) -> Values:
+    """(w, 3) of one line, evened out along it."""
+    return np.asarray(cv2.blur(line.astype(np.float32), (1, ALONG_PX)), np.float32)

@@ -1,0 +1,117 @@
+"""How far each pixel of a field stands out from the fields around it, and from the lines around it.
+
+In time: beyond the range of the 3x3 surroundings that the fields of the same parity before and after show at the same
+place of the moving picture, both of them (in the manner of the rank-ordered difference: Nadenau and Mitra 1997, from
+memory). Down the picture: against the nearest lines above and below that may be good, one to four lines away. What
+stands out by both is suspect. Motion is looked for between pictures whose lines were evened out, which thin streaks do
+not pull.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+
+from grevin.core.motion.flow import Flow, Luma8, estimate_flow, positions, sample
+from grevin.core.steps.seen import Window
+
+Bytes = npt.NDArray[np.uint8]
+
+TALLEST = 4  # lines that a streak has at most: three, and one more where chroma is shared by two lines
+AROUND = tuple((up, count + 1 - up) for count in range(1, TALLEST + 1) for up in range(1, count + 1))  # lines away
+EVENED_LINES = 5  # median down the picture, for motion alone: streaks of up to two lines vanish
+LEAST_NOISE, MOST_NOISE = 2.0, 8.0  # 8-bit levels
+MAD_TO_SIGMA = 1.4826
+RANGE = np.ones((3, 3), np.uint8)
+
+
+@dataclass(frozen=True, eq=False)
+class Spikes:
+    """A field beside those around it.
+
+    Attributes:
+        offsets: the two that it is compared with.
+        moved: (H, W, 3) uint8 R'G'B' of each, moved onto it.
+        flows: (H, W, 2) to each.
+        here: (H, W, 3) uint8 R'G'B'.
+        bright, dark: (H, W) uint8 levels by which it stands out in both ways, the most of any channel.
+        in_time: (H, W) uint8 levels by which it stands out in time, the most of any channel and sign.
+        noise: 8-bit levels, standard deviation of what is left between fields.
+    """
+
+    offsets: tuple[int, int]
+    moved: tuple[Bytes, Bytes]
+    flows: tuple[Flow, Flow]
+    here: Bytes
+    bright: Bytes
+    dark: Bytes
+    in_time: Bytes
+    noise: float
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes held."""
+        return sum(one.nbytes for one in (*self.moved, *self.flows, self.here)) + 3 * self.in_time.nbytes
+
+
+def spikes_of(window: Window, offsets: tuple[int, int]) -> Spikes:
+    """A field beside two others of the same parity."""
+    here = bytes_of(window)
+    evened = _evened(window)
+    flows, moved = [], []
+    for offset in offsets:
+        flow = estimate_flow(evened, _evened(window.at(offset)), "glance")
+        flows.append(flow)
+        moved.append(np.asarray(sample(bytes_of(window.at(offset)), *positions(flow)), np.uint8))
+    most = np.maximum(*(cv2.dilate(one, RANGE) for one in moved))
+    least = np.minimum(*(cv2.erode(one, RANGE) for one in moved))
+    above, below = cv2.subtract(here, most), cv2.subtract(least, here)
+    bright, dark = _down(here)
+    in_time = np.maximum(above, below).max(axis=2)
+    apart = cv2.absdiff(here[..., 1], moved[0][..., 1])
+    noise = float(np.clip(MAD_TO_SIGMA * np.median(apart[::2, ::4]) / np.sqrt(2), LEAST_NOISE, MOST_NOISE))
+    return Spikes(
+        offsets, (moved[0], moved[1]), (flows[0], flows[1]), here, np.minimum(above, bright).max(axis=2),
+        np.minimum(below, dark).max(axis=2), in_time, noise,
+    )  # fmt: skip
+
+
+def bytes_of(window: Window) -> Bytes:
+    """(H, W, 3) uint8 R'G'B'."""
+
+    def make() -> Bytes:
+        return np.asarray(np.clip(window.rgb() * 255 + 0.5, 0, 255), np.uint8)
+
+    return window.keep("dropout bytes", make, lambda made: made.nbytes)
+
+
+def _evened(window: Window) -> Luma8:
+    """(H, W) uint8 luma, each pixel the median of those above and below."""
+
+    def make() -> Luma8:
+        luma = window.luma8()
+        padded = np.pad(luma, ((EVENED_LINES // 2, EVENED_LINES // 2), (0, 0)), mode="edge")
+        return _median_of_five(*(padded[line : line + len(luma)] for line in range(EVENED_LINES)))
+
+    return window.keep("dropout evened", make, lambda made: made.nbytes)
+
+
+def _median_of_five(a: Luma8, b: Luma8, c: Luma8, d: Luma8, e: Luma8) -> Luma8:
+    """By comparisons alone, which is faster than sorting."""
+    low, high = np.maximum(np.minimum(a, b), np.minimum(c, d)), np.minimum(np.maximum(a, b), np.maximum(c, d))
+    return np.asarray(np.maximum(np.minimum(low, high), np.minimum(np.maximum(low, high), e)), np.uint8)
+
+
+def _down(here: Bytes) -> tuple[Bytes, Bytes]:
+    """(H, W, 3) levels by which a pixel is brighter, and darker, than lines above and below it."""
+    bright, dark = np.zeros_like(here), np.zeros_like(here)
+    height = len(here)
+    padded = np.pad(here, ((TALLEST, TALLEST), (0, 0), (0, 0)), mode="edge")
+    for up, down in AROUND:
+        over, under = (padded[TALLEST + by : TALLEST + by + height] for by in (-up, down))
+        np.maximum(bright, cv2.subtract(here, np.maximum(over, under)), out=bright)
+        np.maximum(dark, cv2.subtract(np.minimum(over, under), here), out=dark)
+    return bright, dark

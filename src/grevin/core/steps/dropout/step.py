@@ -1,0 +1,165 @@
+"""Dropouts: streaks on a few lines of one field of a tape, gone on the next.
+
+A pixel is suspect where it stands out both from the fields of the same parity before and after, along the motion, and
+from the lines around it (`spikes`). Suspect pixels are joined along their lines to streaks, which are judged whole
+(`streaks`, `judge`), and filled from what the lines beside tell to be right (`filling`). Material without fields is
+looked at frame by frame.
+
+Not for scratches, which lie upright, nor for damage that stays for several fields.
+"""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+import numpy as np
+
+from grevin.core.motion.flow import positions, sample
+from grevin.core.picture.colour import Rgb
+from grevin.core.picture.frame import Mask
+from grevin.core.picture.geometry import Area
+from grevin.core.steps.base import Family, Stage
+from grevin.core.steps.dropout.elsewhere import seen_elsewhere
+from grevin.core.steps.dropout.filling import Source, fill, filled
+from grevin.core.steps.dropout.judge import asked, shipped
+from grevin.core.steps.dropout.settings import DropoutSettings
+from grevin.core.steps.dropout.spikes import Spikes, bytes_of, spikes_of
+from grevin.core.steps.dropout.streaks import Streak, streaks_of
+from grevin.core.steps.evidence import Blob, Evidence
+from grevin.core.steps.seen import Window
+from grevin.core.steps.settings import Settings
+
+PAIRS = ((-1, 1), (1, 2), (-1, -2))  # of fields that one is compared with: at the ends of a shot two of one side
+DOUBTFUL = 1.0  # of the score, from which the judge was nearly of the other opinion
+LEAST_DRAWN_PX = 16  # width of a box that was drawn over lines
+LEAST_SHARE = 0.005  # of a fill that is worth a word
+WORDS = {"before": "the field before", "after": "the field after", "lines": "the lines above and below"}
+
+
+class DropoutStep:
+    """Finds and conceals dropouts."""
+
+    id: ClassVar[str] = "dropout"
+    label: ClassVar[str] = "Dropout concealment"
+    fault: ClassVar[str] = "White, black or coloured streaks on single lines of a tape"
+    version: ClassVar[int] = 1
+    family: ClassVar[Family] = "local"
+    stage: ClassVar[Stage] = "signal"
+    works_on_fields: ClassVar[bool] = True  # a dropout lies on one field
+    settings_model: ClassVar[type[Settings]] = DropoutSettings
+
+    def reach(self, settings: DropoutSettings) -> int:
+        """Two frames of one side at the ends of a shot, and what those are compared with in turn."""
+        return 3
+
+    def find(self, window: Window, settings: DropoutSettings) -> Evidence:
+        """Dropouts of a field; nothing where two others of the same shot are not to be had."""
+        shape = window.luma8().shape
+        spikes = _spikes(window)
+        if spikes is None:
+            return Evidence.nothing(shape)
+        mask = np.zeros(shape, np.bool_)
+        taken, passed = [], []
+        least = asked(settings.caution)
+        others = tuple(bytes_of(window.at(offset)) for offset in spikes.offsets)
+        for streak, score in judged(spikes, settings):
+            blob = _blob(streak, score, least)
+            if score >= least and not seen_elsewhere(streak, spikes.here, others):
+                taken.append(blob)
+                _lay(mask, streak, settings.grow_px)
+            elif score >= least - DOUBTFUL:
+                passed.append(blob)
+        share = 100.0 * float(mask.mean())
+        if share > settings.most_pct:
+            return Evidence.nothing(
+                shape, f"{share:.0f} % of a field look like dropouts: it may be a torn picture and is left alone."
+            )
+        return Evidence(mask, None, tuple(taken), "", tuple(passed))
+
+    def mend(self, window: Window, evidence: Evidence, settings: DropoutSettings) -> Rgb:
+        """The field with its dropouts filled."""
+        picture = window.rgb().copy()
+        fill(picture, evidence.mask, _sources(window, settings), settings)
+        return picture
+
+    def find_at(self, window: Window, area: Area, settings: DropoutSettings) -> Evidence:
+        """Streaks that a person points at, whatever the judge takes them for; else the lines that were drawn over."""
+        x, y, width, height = area
+        mask = np.zeros(window.luma8().shape, np.bool_)
+        spikes, blobs = _spikes(window), []
+        for streak, score in judged(spikes, settings) if spikes is not None else ():
+            left, top, wide, tall = streak.area
+            if left < x + width and x < left + wide and top < y + height and y < top + tall:
+                _lay(mask, streak, settings.grow_px)
+                blobs.append(_blob(streak, score, score))
+        if not blobs and width >= LEAST_DRAWN_PX:  # a click points at something, a box says where
+            mask[y : y + height, x : x + width] = True
+            blobs.append(Blob(area, width * height, 0.0, 1.0))
+        return Evidence(mask, blobs=tuple(blobs))
+
+    def explain(self, window: Window, evidence: Evidence, area: Area, settings: DropoutSettings) -> str:
+        """From where a piece of the evidence is filled."""
+        x, y, width, height = area
+        part = slice(y, y + height), slice(x, x + width)
+        _, shares = filled(window.rgb(), evidence.mask, part, _sources(window, settings), settings)
+        told = sorted(shares.items(), key=lambda one: -one[1])
+        return "filled from " + ", ".join(
+            f"{WORDS[name]} ({share:.0%})" for name, share in told if share >= LEAST_SHARE
+        )
+
+
+def judged(spikes: Spikes, settings: DropoutSettings) -> list[tuple[Streak, float]]:
+    """The streaks of a field with their scores."""
+    streaks = streaks_of(spikes, settings)
+    if not streaks:
+        return []
+    scores = shipped().scores(np.stack([streak.features for streak in streaks]))
+    return list(zip(streaks, (float(score) for score in scores), strict=True))
+
+
+def _blob(streak: Streak, score: float, least: float) -> Blob:
+    sure = float(1.0 / (1.0 + np.exp(-score)))
+    return Blob(streak.area, int(streak.mask.sum()), streak.levels, sure, abs(score - least) < DOUBTFUL)
+
+
+def _lay(mask: Mask, streak: Streak, grow_px: int) -> None:
+    """Put a streak into a mask, its lines a little longer."""
+    x, y, _, height = streak.area
+    for line in range(height):
+        own = np.flatnonzero(streak.mask[line])
+        if len(own):
+            mask[y + line, max(0, x + own[0] - grow_px) : x + own[-1] + 1 + grow_px] = True
+
+
+def _spikes(window: Window) -> Spikes | None:
+    """A field beside the two that are to be had; made once."""
+    pair = next((one for one in PAIRS if window.has(one[0]) and window.has(one[1])), None)
+    if pair is None:
+        return None
+    return window.keep(
+        f"dropout spikes {DropoutStep.version}", lambda: spikes_of(window, pair), lambda made: made.nbytes
+    )
+
+
+def _rough(window: Window) -> Mask:
+    """(H, W) bool, what is damaged on a field, by the default settings: for filling others from it."""
+    spikes = _spikes(window)
+    mask = np.zeros(window.luma8().shape, np.bool_)
+    for streak, score in judged(spikes, DropoutSettings()) if spikes is not None else ():
+        if score >= asked(0.0):
+            _lay(mask, streak, DropoutSettings().grow_px)
+    return mask
+
+
+def _sources(window: Window, settings: DropoutSettings) -> list[Source]:
+    """The fields around, moved onto the middle one."""
+    spikes = _spikes(window)
+    if spikes is None or settings.source == "lines":
+        return []
+    found = []
+    for offset, flow in zip(spikes.offsets, spikes.flows, strict=True):
+        places = positions(flow)
+        picture = np.asarray(sample(window.rgb(offset), *places), np.float32)
+        dirty = sample(_rough(window.at(offset)).view(np.uint8), *places) > 0
+        found.append(Source("before" if offset < 0 else "after", picture, dirty))
+    return found

@@ -1,0 +1,116 @@
+"""Streaks: suspect pixels joined along their lines, and what is measured of each."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+
+from grevin.core.picture.frame import Mask
+from grevin.core.steps.dropout.settings import DropoutSettings
+from grevin.core.steps.dropout.spikes import Bytes, Spikes
+
+FEATURES = (
+    "mean", "most", "over surroundings", "time over surroundings", "length", "lines", "full", "around agree",
+    "fields agree", "motion", "motion uneven", "noise", "beside in time", "grey", "others",
+)  # fmt: skip
+LOW, HIGH = 2.5, 5.0  # x noise: a streak goes on from the low one, and reaches the high one somewhere
+LOW_LEVELS, HIGH_LEVELS = 6.0, 13.0  # at least
+GAP_PX = 5  # between pieces of one streak
+SURROUNDINGS = (61, 31)  # px across, lines
+BESIDE_LINES = 2  # above and below, where nothing of a dropout is
+FEWEST = 4  # px
+
+Values = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Streak:
+    """A piece of a field that may be a dropout.
+
+    Attributes:
+        area: (x, y, width, height) on the field.
+        mask: (height, width) bool, which pixels of it.
+        levels: mean 8-bit levels by which it stands out; negative for darker.
+        features: (F,) measures, in the order of `FEATURES`.
+    """
+
+    area: tuple[int, int, int, int]
+    mask: Mask
+    levels: float
+    features: Values
+
+
+def streaks_of(spikes: Spikes, settings: DropoutSettings) -> list[Streak]:
+    """All that may be dropouts on a field, by its spikes."""
+    found: list[Streak] = []
+    around = _Around(spikes)
+    for kind, levels in (("brighter", spikes.bright), ("darker", spikes.dark)):
+        if settings.polarity in {"both", kind}:
+            found += _of_kind(levels, kind, spikes, around, settings)
+    for streak in found:
+        streak.features[-1] = np.log1p(len(found))
+    return found
+
+
+class _Around:
+    """What is measured of the whole field, once."""
+
+    def __init__(self, spikes: Spikes) -> None:
+        self.time = cv2.blur(spikes.in_time.astype(np.float32), SURROUNDINGS)
+        self.flow = spikes.flows[1]
+        self.bent = np.abs(np.diff(self.flow, axis=0, append=self.flow[-1:])).sum(axis=2)
+        self.apart = cv2.absdiff(*spikes.moved).max(axis=2)
+
+
+def _of_kind(
+    levels: Bytes, kind: str, spikes: Spikes, around: _Around, settings: DropoutSettings
+) -> list[Streak]:  # fmt: skip
+    low, high = max(LOW_LEVELS, LOW * spikes.noise), max(HIGH_LEVELS, HIGH * spikes.noise)
+    joined = cv2.morphologyEx((levels >= low).astype(np.uint8), cv2.MORPH_CLOSE, np.ones((1, GAP_PX), np.uint8))
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(joined, connectivity=4)
+    if count <= 1:
+        return []
+    blurred = np.asarray(cv2.blur(levels.astype(np.float32), SURROUNDINGS), np.float32)
+    found = []
+    for label in np.flatnonzero(
+        (stats[:, 2] >= settings.shortest_px) & (stats[:, 3] <= settings.most_lines) & (stats[:, 4] >= FEWEST)
+    ):
+        if label == 0:
+            continue
+        x, y, width, height, _ = (int(value) for value in stats[label])
+        part = slice(y, y + height), slice(x, x + width)
+        mask = labels[part] == label
+        if int(levels[part][mask].max()) >= high:
+            own = levels[part][mask].astype(np.float64)
+            measures = _measures(own, mask, part, spikes, around, blurred)
+            levels_off = float(own.mean()) * (-1 if kind == "darker" else 1)
+            found.append(Streak((x, y, width, height), mask, levels_off, measures))
+    return found
+
+
+def _measures(
+    own: Values, mask: Mask, part: tuple[slice, slice], spikes: Spikes, around: _Around,
+    blurred: npt.NDArray[np.float32],
+) -> Values:  # fmt: skip
+    rows, columns = part
+    middle = (rows.start + rows.stop) // 2, (columns.start + columns.stop) // 2
+    over = np.clip(rows.start - 1 - np.arange(BESIDE_LINES), 0, len(spikes.here) - 1)
+    under = np.clip(rows.stop + np.arange(BESIDE_LINES), 0, len(spikes.here) - 1)
+    beside = np.concatenate([over, under])
+    above, below = (spikes.here[at[0], columns].astype(np.float64) for at in (over, under))
+    mean = float(own.mean())
+    inside = spikes.here[part][mask].astype(np.float64)
+    flow = around.flow[part][mask]
+    time = spikes.in_time[part][mask].astype(np.float64)
+    return np.array([
+        np.log(mean), np.log(own.max()), np.log(mean / (float(blurred[middle]) + 0.5)),
+        np.log((time.mean() + 0.5) / (float(around.time[middle]) + 0.5)), np.log(mask.shape[1]), mask.shape[0],
+        mask.mean(), np.log1p(float(np.abs(above - below).mean())) - np.log(mean),
+        np.log1p(float(around.apart[part][mask].mean())) - np.log(mean),
+        np.log1p(float(np.hypot(flow[:, 0], flow[:, 1]).mean())), np.log1p(float(around.bent[part][mask].mean())),
+        np.log(spikes.noise), np.log1p(float(spikes.in_time[beside, columns].mean())) - np.log(mean),
+        np.log1p(float(np.ptp(inside, axis=1).mean())), 0.0,
+    ])  # fmt: skip
