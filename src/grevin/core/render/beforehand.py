@@ -72,6 +72,8 @@ def expected_bytes(reel: DeclaredReel, request: RunRequest) -> int:
 
 def _sound_bytes(reel: DeclaredReel, frames: range) -> int:
     tracks = reel.reader.details.audio if isinstance(reel.reader, VideoFile) else ()
+    if not tracks:
+        raise OutputError("The material has no sound.", "Choose another version.")
     a_second = sum(track.sample_rate * track.channels for track in tracks) * USUAL_SAMPLE_BYTES
     return round(a_second * len(frames) / reel.format.rate)
 

@@ -70,13 +70,19 @@ def spikes_of(window: Window, offsets: tuple[int, int]) -> Spikes:
     least = np.minimum(*(cv2.erode(one, RANGE) for one in moved))
     above, below = cv2.subtract(here, most), cv2.subtract(least, here)
     bright, dark = _down(here)
-    in_time = np.maximum(above, below).max(axis=2)
+    in_time = most_of(np.maximum(above, below))
     apart = cv2.absdiff(here[..., 1], moved[0][..., 1])
     noise = float(np.clip(MAD_TO_SIGMA * np.median(apart[::2, ::4]) / np.sqrt(2), LEAST_NOISE, MOST_NOISE))
     return Spikes(
-        offsets, (moved[0], moved[1]), (flows[0], flows[1]), here, np.minimum(above, bright).max(axis=2),
-        np.minimum(below, dark).max(axis=2), in_time, noise,
+        offsets, (moved[0], moved[1]), (flows[0], flows[1]), here, most_of(np.minimum(above, bright)),
+        most_of(np.minimum(below, dark)), in_time, noise,
     )  # fmt: skip
+
+
+def most_of(levels: Bytes) -> Bytes:
+    """(H, W) the most of three channels: several times faster than NumPy over an axis of three."""
+    first, second, third = cv2.split(levels)
+    return np.asarray(cv2.max(cv2.max(first, second), third), np.uint8)
 
 
 def bytes_of(window: Window) -> Bytes:

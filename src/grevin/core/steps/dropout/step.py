@@ -1,9 +1,10 @@
 """Dropouts: streaks on a few lines of one field of a tape, gone on the next.
 
 A pixel is suspect where it stands out both from the fields of the same parity before and after, along the motion, and
-from the lines around it (`spikes`). Suspect pixels are joined along their lines to streaks, which are judged whole
-(`streaks`, `judge`), and filled from what the lines beside tell to be right (`filling`). Material without fields is
-looked at frame by frame.
+from the lines around it. Suspect pixels are joined along their lines to streaks, which are judged whole; what another
+field shows too, at another place, is a thing that moves. A streak is filled from the field before, the field after, or
+the lines above and below, whichever the good lines beside it tell to be right, at their levels. The other field of the
+frame is never touched, nor looked at. Material without fields is looked at frame by frame.
 
 Not for scratches, which lie upright, nor for damage that stays for several fields.
 """
@@ -12,6 +13,7 @@ from __future__ import annotations
 
 from typing import ClassVar
 
+import cv2
 import numpy as np
 
 from grevin.core.motion.flow import positions, sample
@@ -59,22 +61,22 @@ class DropoutStep:
         if spikes is None:
             return Evidence.nothing(shape)
         mask = np.zeros(shape, np.bool_)
-        taken, passed = [], []
+        taken: list[tuple[Streak, float]] = []
+        passed = []
         least = asked(settings.caution)
         others = tuple(bytes_of(window.at(offset)) for offset in spikes.offsets)
         for streak, score in judged(spikes, settings):
-            blob = _blob(streak, score, least)
             if score >= least and not seen_elsewhere(streak, spikes.here, others):
-                taken.append(blob)
+                taken.append((streak, score))
                 _lay(mask, streak, settings.grow_px)
             elif score >= least - DOUBTFUL:
-                passed.append(blob)
+                passed.append(_blob([(streak, score)], least))
         share = 100.0 * float(mask.mean())
         if share > settings.most_pct:
             return Evidence.nothing(
                 shape, f"{share:.0f} % of a field look like dropouts: it may be a torn picture and is left alone."
             )
-        return Evidence(mask, None, tuple(taken), "", tuple(passed))
+        return Evidence(mask, None, _blobs(mask, taken, least), "", tuple(passed))
 
     def mend(self, window: Window, evidence: Evidence, settings: DropoutSettings) -> Rgb:
         """The field with its dropouts filled."""
@@ -86,16 +88,17 @@ class DropoutStep:
         """Streaks that a person points at, whatever the judge takes them for; else the lines that were drawn over."""
         x, y, width, height = area
         mask = np.zeros(window.luma8().shape, np.bool_)
-        spikes, blobs = _spikes(window), []
+        spikes, found = _spikes(window), []
         for streak, score in judged(spikes, settings) if spikes is not None else ():
             left, top, wide, tall = streak.area
             if left < x + width and x < left + wide and top < y + height and y < top + tall:
                 _lay(mask, streak, settings.grow_px)
-                blobs.append(_blob(streak, score, score))
-        if not blobs and width >= LEAST_DRAWN_PX:  # a click points at something, a box says where
+                found.append((streak, score))
+        blobs = _blobs(mask, found, -np.inf)
+        if not found and width >= LEAST_DRAWN_PX:  # a click points at something, a box says where
             mask[y : y + height, x : x + width] = True
-            blobs.append(Blob(area, width * height, 0.0, 1.0))
-        return Evidence(mask, blobs=tuple(blobs))
+            blobs = (Blob(area, width * height, 0.0, 1.0),)
+        return Evidence(mask, blobs=blobs)
 
     def explain(self, window: Window, evidence: Evidence, area: Area, settings: DropoutSettings) -> str:
         """From where a piece of the evidence is filled."""
@@ -117,9 +120,25 @@ def judged(spikes: Spikes, settings: DropoutSettings) -> list[tuple[Streak, floa
     return list(zip(streaks, (float(score) for score in scores), strict=True))
 
 
-def _blob(streak: Streak, score: float, least: float) -> Blob:
+def _blobs(mask: Mask, streaks: list[tuple[Streak, float]], least: float) -> tuple[Blob, ...]:
+    """A blob for each connected piece of a mask: pieces of one dropout are one."""
+    _, labels = cv2.connectedComponents(mask.astype(np.uint8), connectivity=8)
+    groups: dict[int, list[tuple[Streak, float]]] = {}
+    for streak, score in streaks:
+        x, y, _, height = streak.area
+        label = int(labels[y : y + height, x : x + streak.mask.shape[1]][streak.mask][0])
+        groups.setdefault(label, []).append((streak, score))
+    return tuple(_blob(group, least) for group in groups.values())
+
+
+def _blob(group: list[tuple[Streak, float]], least: float) -> Blob:
+    left, top = (min(streak.area[axis] for streak, _ in group) for axis in (0, 1))
+    right, low = (max(streak.area[axis] + streak.area[axis + 2] for streak, _ in group) for axis in (0, 1))
+    pixels = [int(streak.mask.sum()) for streak, _ in group]
+    levels = sum(streak.levels * count for (streak, _), count in zip(group, pixels, strict=True)) / sum(pixels)
+    score = max(score for _, score in group)
     sure = float(1.0 / (1.0 + np.exp(-score)))
-    return Blob(streak.area, int(streak.mask.sum()), streak.levels, sure, abs(score - least) < DOUBTFUL)
+    return Blob((left, top, right - left, low - top), sum(pixels), levels, sure, abs(score - least) < DOUBTFUL)
 
 
 def _lay(mask: Mask, streak: Streak, grow_px: int) -> None:
@@ -142,13 +161,17 @@ def _spikes(window: Window) -> Spikes | None:
 
 
 def _rough(window: Window) -> Mask:
-    """(H, W) bool, what is damaged on a field, by the default settings: for filling others from it."""
-    spikes = _spikes(window)
-    mask = np.zeros(window.luma8().shape, np.bool_)
-    for streak, score in judged(spikes, DropoutSettings()) if spikes is not None else ():
-        if score >= asked(0.0):
-            _lay(mask, streak, DropoutSettings().grow_px)
-    return mask
+    """(H, W) bool, what may be damaged on a field, by the default settings: others are not filled from it."""
+
+    def make() -> Mask:
+        spikes = _spikes(window)
+        mask = np.zeros(window.luma8().shape, np.bool_)
+        for streak, score in judged(spikes, DropoutSettings()) if spikes is not None else ():
+            if score >= asked(0.0):
+                _lay(mask, streak, DropoutSettings().grow_px)
+        return mask
+
+    return window.keep(f"dropout rough {DropoutStep.version}", make, lambda made: made.nbytes)
 
 
 def _sources(window: Window, settings: DropoutSettings) -> list[Source]:

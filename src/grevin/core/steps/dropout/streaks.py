@@ -10,7 +10,7 @@ import numpy.typing as npt
 
 from grevin.core.picture.frame import Mask
 from grevin.core.steps.dropout.settings import DropoutSettings
-from grevin.core.steps.dropout.spikes import Bytes, Spikes
+from grevin.core.steps.dropout.spikes import Bytes, Spikes, most_of
 
 FEATURES = (
     "mean", "most", "over surroundings", "time over surroundings", "length", "lines", "full", "around agree",
@@ -62,7 +62,7 @@ class _Around:
         self.time = cv2.blur(spikes.in_time.astype(np.float32), SURROUNDINGS)
         self.flow = spikes.flows[1]
         self.bent = np.abs(np.diff(self.flow, axis=0, append=self.flow[-1:])).sum(axis=2)
-        self.apart = cv2.absdiff(*spikes.moved).max(axis=2)
+        self.apart = most_of(np.asarray(cv2.absdiff(*spikes.moved), np.uint8))
 
 
 def _of_kind(
