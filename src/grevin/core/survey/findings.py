@@ -12,6 +12,7 @@ import numpy.typing as npt
 from grevin.core.measure.cadence import repeats_of
 from grevin.core.measure.lighting.beat import beat_of
 from grevin.core.measure.repeats import HELD_CORRELATION
+from grevin.core.steps.dropout.step import DROPOUTS_A_FRAME
 
 Curve = npt.NDArray[np.float32]
 Series = dict[str, Curve]
@@ -83,6 +84,7 @@ def findings_of(
         found += _runs("combing", series["combing"] > COMBED_PCT, frames, 1)
         found += _light(series, frames, cuts)
         found += _scratches(series, frames, cuts)
+        found += _dropouts(series, frames, cuts)
     return sorted(found, key=lambda finding: (finding.first, finding.kind))
 
 
@@ -135,6 +137,18 @@ def _scratches(series: Series, frames: range, cuts: list[int]) -> list[SurveyFin
             continue
         figures = {"heights": float(known.mean())}
         found.append(SurveyFinding("scratch", first, last, min(1.0, float(known.mean())), figures))
+    return found
+
+
+def _dropouts(series: Series, frames: range, cuts: list[int]) -> list[SurveyFinding]:
+    """Shots with streaks on single fields."""
+    found = []
+    for first, last, part in _shots(frames, cuts):
+        count = series["dropout_count"][part]
+        known = count[~np.isnan(count)]
+        if len(known) and float(known.mean()) >= DROPOUTS_A_FRAME:
+            figures = {"streaks": float(known.mean())}
+            found.append(SurveyFinding("dropout", first, last, min(1.0, float(np.mean(known > 0))), figures))
     return found
 
 

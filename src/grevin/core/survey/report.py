@@ -57,7 +57,8 @@ METHOD = (
 LIMITS = (
     "Dirt is counted on pictures of half the size: specks below about two pixels are passed over, and of what flies "
     "(snow, glitter) some is counted. Dirt is not looked for on the first and last frame of a shot. Line scratches "
-    "and dropouts are not measured yet. The block grid is looked for at 8 pixels. A finding is what stands out by "
+    "are told where the picture moves, dropouts on one frame of eight of interlaced pictures. The block grid is "
+    "looked for at 8 pixels. A finding is what stands out by "
     "these measures, not a judgement on the material."
 )
 FACTS = {
@@ -173,6 +174,7 @@ def summary_lines(survey: Survey) -> list[str]:
     for name, words, unit in (
         ("dirt_count", "Dirt", "specks a frame"),
         ("scratch_length", "Scratches, where the picture moves", "picture heights a frame"),
+        ("dropout_count", "Dropouts", "streaks a frame"),
         ("noise", "Noise", "levels of 255"),
         ("level_luma_mean", "Mean level", "of 255"),
     ):  # fmt: skip

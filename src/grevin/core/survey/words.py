@@ -9,7 +9,7 @@ KIND_WORDS = {
     "near_repeat": "frame repeated and compressed again", "held_noise": "noise that stays while the picture moves",
     "combing": "combing", "flash": "flash", "flicker": "flicker", "bands": "rolling band",
     "unreadable": "unreadable frame", "dirt": "dirt",
-    "scratch": "scratches", "edges": "black borders", "compression": "compression blocks",
+    "scratch": "scratches", "dropout": "dropouts", "edges": "black borders", "compression": "compression blocks",
     "left_alone": "frame left alone by a step",
 }  # fmt: skip
 CURVE_WORDS = {
@@ -17,13 +17,14 @@ CURVE_WORDS = {
     "light_columns": "light of columns",
     "noise": "noise", "sharpness": "sharpness",
     "motion_p95": "motion", "temporal_information": "temporal information", "combing": "combing",
-    "block_grid": "block grid", "scratch_length": "scratches", "dirt_count": "dirt", "dirt_area": "dirt, area",
+    "block_grid": "block grid", "scratch_length": "scratches", "dropout_count": "dropouts",
+    "dirt_count": "dirt", "dirt_area": "dirt, area",
     "spatial_information": "spatial information", "change_largest": "largest change",
 }  # fmt: skip
 # curve: lowest and highest of its drawing, so that what is next to nothing looks like it
 CURVE_SCALES = {
     "level_luma_mean": (0.0, 255.0), "light_change": (-6.0, 6.0), "dirt_count": (0.0, 10.0),
-    "scratch_length": (0.0, 6.0), "noise": (0.0, 6.0),
+    "scratch_length": (0.0, 6.0), "dropout_count": (0.0, 10.0), "noise": (0.0, 6.0),
     "sharpness": (0.0, 1.5), "motion_p95": (0.0, 12.0), "temporal_information": (0.0, 30.0), "combing": (0.0, 2.0),
     "block_grid": (1.0, 2.0),
 }  # fmt: skip
@@ -46,7 +47,7 @@ def figures_words(figures: dict[str, float]) -> str:
     contrast = figures.pop("contrast", None)
     units = {
         "percent": "%", "period_frames": "frames", "pixels": "px", "parts_percent": "%", "rows_percent": "%",
-        "heights": "picture heights",
+        "heights": "picture heights", "streaks": "a frame",
     }  # fmt: skip
     names = {
         "percent": "", "period_frames": "every", "pixels": "", "frames": "", "parts_percent": "single parts",

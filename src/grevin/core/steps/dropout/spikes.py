@@ -9,16 +9,19 @@ not pull.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Protocol, TypeVar
 
 import cv2
 import numpy as np
 import numpy.typing as npt
 
 from grevin.core.motion.flow import Flow, Luma8, estimate_flow, positions, sample
-from grevin.core.steps.seen import Window
+from grevin.core.picture.colour import Rgb
 
 Bytes = npt.NDArray[np.uint8]
+Made = TypeVar("Made")
 
 TALLEST = 4  # lines that a streak has at most: three, and one more where chroma is shared by two lines
 AROUND = tuple((up, count + 1 - up) for count in range(1, TALLEST + 1) for up in range(1, count + 1))  # lines away
@@ -57,7 +60,27 @@ class Spikes:
         return sum(one.nbytes for one in (*self.moved, *self.flows, self.here)) + 3 * self.in_time.nbytes
 
 
-def spikes_of(window: Window, offsets: tuple[int, int]) -> Spikes:
+class Fields(Protocol):
+    """What is needed of a window: a field and those around it."""
+
+    def luma8(self, offset: int = 0) -> Luma8:
+        """(H, W) uint8 luma of the field so many frames away."""
+        ...
+
+    def rgb(self, offset: int = 0) -> Rgb:
+        """(H, W, 3) float32 R'G'B' of it."""
+        ...
+
+    def at(self, offset: int) -> Fields:
+        """The same around another one."""
+        ...
+
+    def keep(self, name: str, make: Callable[[], Made], size_of: Callable[[Made], int]) -> Made:
+        """Something dear about the field in the middle, made once."""
+        ...
+
+
+def spikes_of(window: Fields, offsets: tuple[int, int]) -> Spikes:
     """A field beside two others of the same parity."""
     here = bytes_of(window)
     evened = _evened(window)
@@ -85,7 +108,7 @@ def most_of(levels: Bytes) -> Bytes:
     return np.asarray(cv2.max(cv2.max(first, second), third), np.uint8)
 
 
-def bytes_of(window: Window) -> Bytes:
+def bytes_of(window: Fields) -> Bytes:
     """(H, W, 3) uint8 R'G'B'."""
 
     def make() -> Bytes:
@@ -94,7 +117,7 @@ def bytes_of(window: Window) -> Bytes:
     return window.keep("dropout bytes", make, lambda made: made.nbytes)
 
 
-def _evened(window: Window) -> Luma8:
+def _evened(window: Fields) -> Luma8:
     """(H, W) uint8 luma, each pixel the median of those above and below."""
 
     def make() -> Luma8:

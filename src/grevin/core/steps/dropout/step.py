@@ -25,13 +25,15 @@ from grevin.core.steps.dropout.elsewhere import seen_elsewhere
 from grevin.core.steps.dropout.filling import Source, fill, filled
 from grevin.core.steps.dropout.judge import asked, shipped
 from grevin.core.steps.dropout.settings import DropoutSettings
-from grevin.core.steps.dropout.spikes import Spikes, bytes_of, spikes_of
+from grevin.core.steps.dropout.spikes import Fields, Spikes, bytes_of, spikes_of
 from grevin.core.steps.dropout.streaks import Streak, streaks_of
 from grevin.core.steps.evidence import Blob, Evidence
+from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.seen import Window
 from grevin.core.steps.settings import Settings
 
 PAIRS = ((-1, 1), (1, 2), (-1, -2))  # of fields that one is compared with: at the ends of a shot two of one side
+DROPOUTS_A_FRAME = 0.5  # clean open clips count up to .1 in the mean (docs/steps/dropout.md)
 DOUBTFUL = 1.0  # of the score, from which the judge was nearly of the other opinion
 LEAST_DRAWN_PX = 16  # width of a box that was drawn over lines
 LEAST_SHARE = 0.005  # of a fill that is worth a word
@@ -54,29 +56,30 @@ class DropoutStep:
         """Two frames of one side at the ends of a shot, and what those are compared with in turn."""
         return 3
 
+    def propose(self, facts: ShotFacts) -> Suggestion | None:
+        """Where there are more streaks than clean material shows."""
+        count = facts.mean("dropout_count")
+        if not count >= DROPOUTS_A_FRAME:  # neither too few nor unknown
+            return None
+        most = facts.most("dropout_count")
+        return Suggestion(self.id, f"{count:.1f} streaks a frame on single fields, at most {most:.0f}")
+
     def find(self, window: Window, settings: DropoutSettings) -> Evidence:
         """Dropouts of a field; nothing where two others of the same shot are not to be had."""
         shape = window.luma8().shape
         spikes = _spikes(window)
         if spikes is None:
             return Evidence.nothing(shape)
-        mask = np.zeros(shape, np.bool_)
-        taken: list[tuple[Streak, float]] = []
-        passed = []
-        least = asked(settings.caution)
-        others = tuple(bytes_of(window.at(offset)) for offset in spikes.offsets)
-        for streak, score in judged(spikes, settings):
-            if score >= least and not seen_elsewhere(streak, spikes.here, others):
-                taken.append((streak, score))
-                _lay(mask, streak, settings.grow_px)
-            elif score >= least - DOUBTFUL:
-                passed.append(_blob([(streak, score)], least))
+        least, mask = asked(settings.caution), np.zeros(shape, np.bool_)
+        found, passed = sorted_out(window, spikes, settings)
+        for streak, _ in found:
+            _lay(mask, streak, settings.grow_px)
         share = 100.0 * float(mask.mean())
         if share > settings.most_pct:
             return Evidence.nothing(
                 shape, f"{share:.0f} % of a field look like dropouts: it may be a torn picture and is left alone."
             )
-        return Evidence(mask, None, _blobs(mask, taken, least), "", tuple(passed))
+        return Evidence(mask, None, _blobs(mask, found, least), "", tuple(_blob([one], least) for one in passed))
 
     def mend(self, window: Window, evidence: Evidence, settings: DropoutSettings) -> Rgb:
         """The field with its dropouts filled."""
@@ -111,7 +114,29 @@ class DropoutStep:
         )
 
 
-def judged(spikes: Spikes, settings: DropoutSettings) -> list[tuple[Streak, float]]:
+Judged = list[tuple[Streak, float]]
+
+
+def taken(window: Fields, offsets: tuple[int, int], settings: DropoutSettings) -> Judged:
+    """The dropouts of a field that lies beside two others, with their scores."""
+    return sorted_out(window, spikes_of(window, offsets), settings)[0]
+
+
+def sorted_out(window: Fields, spikes: Spikes, settings: DropoutSettings) -> tuple[Judged, Judged]:
+    """Streaks that are taken, and those that nearly were."""
+    least = asked(settings.caution)
+    others = tuple(bytes_of(window.at(offset)) for offset in spikes.offsets)
+    found: Judged = []
+    passed: Judged = []
+    for streak, score in judged(spikes, settings):
+        if score >= least and not seen_elsewhere(streak, spikes.here, others):
+            found.append((streak, score))
+        elif score >= least - DOUBTFUL:
+            passed.append((streak, score))
+    return found, passed
+
+
+def judged(spikes: Spikes, settings: DropoutSettings) -> Judged:
     """The streaks of a field with their scores."""
     streaks = streaks_of(spikes, settings)
     if not streaks:

@@ -9,6 +9,7 @@ from grevin.core.survey.measures.change import ChangeMeasure
 from grevin.core.survey.measures.combing import Combing
 from grevin.core.survey.measures.detail import Detail
 from grevin.core.survey.measures.dirt import DirtCount
+from grevin.core.survey.measures.dropouts import DropoutCount
 from grevin.core.survey.measures.fields import FieldChange
 from grevin.core.survey.measures.levels import Levels
 from grevin.core.survey.measures.light import Light
@@ -18,5 +19,5 @@ from grevin.core.survey.measures.scratches import Scratches
 
 MEASURES: tuple[Measure, ...] = (
     Levels(), Light(), Detail(), Noise(), Motion(), ChangeMeasure(), FieldChange(), Combing(), Blocks(),
-    Borders(), DirtCount(), Scratches(),
+    Borders(), DirtCount(), Scratches(), DropoutCount(),
 )  # fmt: skip

@@ -1,0 +1,1 @@
+"""What the step Dropout concealment adds to the window."""
