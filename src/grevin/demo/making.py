@@ -29,6 +29,7 @@ from grevin.demo.light_reels import light_reels
 from grevin.demo.noise_reels import noise_reels
 from grevin.demo.reel import DemoReel
 from grevin.demo.surface_reels import surface_reels
+from grevin.demo.tape_reels import tape_reels
 from grevin.demo.time_reels import TimeReel, time_reels
 
 DEMO_VERSION = 2  # raised when the reel's pictures change, so that an older one is drawn anew
@@ -44,7 +45,7 @@ class DemoFiles:
         reel: the dirty reel.
         truth: folder with what is true of it, and of the others.
         job: all of them in one job.
-        others: the reels whose time, light, noise or surface is to be put right.
+        others: the reels whose time, light, noise, surface or signal is to be put right.
     """
 
     reel: Path
@@ -60,7 +61,7 @@ def demo_folder() -> Path:
 
 def other_reels() -> tuple[TimeReel, ...]:
     """The demo's reels beside the first."""
-    return (*time_reels(), *light_reels(), *noise_reels(), *surface_reels())
+    return (*time_reels(), *light_reels(), *noise_reels(), *surface_reels(), *tape_reels())
 
 
 def demo_files(folder: Path) -> DemoFiles:

@@ -1,0 +1,57 @@
+"""Worked jobs about tape, done in the real window: docs/jobs."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+
+from grevin.core.picture.colour import to_rgb
+from grevin.core.quality.figures import psnr, squared_error
+from grevin.demo.tape_reels import DROPOUTS, undamaged
+from grevin.desktop.window import Window
+from tests.conftest import write_video
+from tests.desktop.conftest import WAIT_MS, settle
+from tests.jobs.doing import add, part_of, written
+
+LENGTH = 12
+PART = (160, 200, 360, 280)  # left, top, width, height: px of the reel; whole pairs of chroma lines of either field
+
+
+def test_streaks_on_a_tape(qtbot: QtBot, new_window, tmp_path: Path) -> None:
+    clean = [part_of(undamaged(number), PART) for number in range(LENGTH)]
+    damage = replace(DROPOUTS, a_frame=6.0)  # as many on the part as on the whole reel
+    worn = [damage.add(frame) for frame in clean]
+    window: Window = new_window(write_video(tmp_path / "tape.mkv", [frame for frame, _ in worn]))
+    window.session.declare(field_order="top_first")
+    settle(qtbot, window)
+    window.do("survey")
+    qtbot.waitUntil(lambda: window.surveying.survey is not None and not window.surveying.running, timeout=WAIT_MS)
+    assert "dropout" in window.session.findings.kinds()
+    window.do("go_bench")
+    add(qtbot, window, "streaks")
+    assert [step.step for step in window.session.treatment.steps] == ["dropout"]
+    middle = max(range(1, LENGTH - 1), key=lambda n: int(worn[n][1].mask.sum()))
+    window.session.go(middle)
+    settle(qtbot, window)
+    QTest.keyClick(window.bench.table, Qt.Key.Key_V)
+    settle(qtbot, window)
+    evidence = window.bench.table.look.evidence
+    truth = worn[middle][1].mask
+    assert (evidence.mask & truth).sum() > 0.65 * truth.sum()
+    made = written(qtbot, window, tmp_path / "mended.mkv")
+    right, before, after = (to_rgb(one) * 255 for one in (clean[middle], worn[middle][0], made[middle]))
+    gain, whole = (
+        psnr(*squared_error(after, right, mask)) - psnr(*squared_error(before, right, mask))
+        for mask in (truth & evidence.mask, truth)
+    )
+    assert gain > 12
+    assert whole > 3
+    for number in range(LENGTH):
+        outside = ~window.session.chain.evidence_at(1, number).mask
+        assert np.array_equal(made[number].planes[0][outside], worn[number][0].planes[0][outside])
+    assert "were mended" in window.output.result.text()
