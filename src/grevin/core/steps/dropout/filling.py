@@ -13,7 +13,7 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-from grevin.core.picture.colour import Rgb
+from grevin.core.picture.colour import Rgb, luma_weights
 from grevin.core.picture.frame import Mask
 from grevin.core.steps.dropout.settings import DropoutSettings
 
@@ -22,6 +22,9 @@ ALONG_PX = 15  # over which errors are evened out along a line
 LEAST_ERROR = 1.0 / 255  # nobody is surer than the noise
 UNKNOWN = 0.1  # of nominal white: the error of what no line tells
 SHARPNESS = 2.0  # power of the errors by which sources are weighed
+SAME_PX, SAME_TIMES = 9, 1.5  # along a line, and times the error: so far apart brightness is right as it is
+NOISE_LEVELS = 2.0  # 8-bit, of the least
+LUMA = luma_weights("bt601").astype(np.float32)  # of tape (BT.601-7)
 LEVEL_LIMIT = 12.0 / 255  # by which levels are brought to those beside
 
 Values = npt.NDArray[np.float32]
@@ -92,8 +95,21 @@ def filled(
     weights = [1.0 / np.maximum(error, LEAST_ERROR) ** (2 * SHARPNESS) for error in errors]
     whole = np.sum(weights, axis=0)
     made = np.sum([w[..., None] * one for w, one in zip(weights, pictures, strict=True)], axis=0) / whole[..., None]
-    shares = {name: float((weight / whole).mean()) for name, weight in zip(names, weights, strict=True)}
-    return np.asarray(made, np.float32), shares
+    shares: dict[str, float] = {}
+    for name, weight in zip(names, weights, strict=True):  # two fields of one side have one name
+        shares[name] = shares.get(name, 0.0) + float((weight / whole).mean())
+    return _with_own_light(np.asarray(made, np.float32), picture[part], np.min(errors, axis=0)), shares
+
+
+def _with_own_light(made: Rgb, own: Rgb, error: Values) -> Rgb:
+    """What was made, in the brightness that is there where that is no farther off than what was made may be.
+
+    Whole blocks of chroma are mended, and the line beside a streak shares some; and where only the colour is wrong the
+    brightness is right.
+    """
+    apart = (own - made) @ LUMA
+    right = _over(np.abs(apart), SAME_PX) < np.maximum(LEAST_ERROR * NOISE_LEVELS, SAME_TIMES * error)
+    return np.asarray(made + np.where(right, apart, np.float32(0))[..., None], np.float32)
 
 
 def _beside(mask: Mask, part: Part) -> list[int]:
@@ -170,7 +186,11 @@ def _error_of_lines(picture: Rgb, mask: Mask, part: Part) -> Values:
 
 def _along(values: npt.NDArray[np.floating]) -> Values:
     """(h, w) evened out along the lines."""
-    return np.asarray(cv2.blur(values.astype(np.float32), (ALONG_PX, 1)), np.float32)
+    return _over(values, ALONG_PX)
+
+
+def _over(values: npt.NDArray[np.floating], px: int) -> Values:
+    return np.asarray(cv2.blur(values.astype(np.float32), (px, 1)), np.float32)
 
 
 def _colours_along(line: npt.NDArray[np.floating]) -> Values:
