@@ -140,6 +140,17 @@ def test_tiny_pictures_do_not_matter() -> None:
     assert dirt(source).result.frame(1).planes[0].shape == (6, 12)
 
 
+@pytest.mark.parametrize("quality", ["fine", "quick", "glance", "far", "steady"])
+def test_flow_is_the_same_whatever_was_looked_at_before(quality: str) -> None:
+    """On small pictures OpenCV's estimator changes settings of its own, which it keeps."""
+    here = moving_frames(2, 320, 240).frame(0).luma8()
+    there = moving_frames(2, 320, 240).frame(1).luma8()
+    first = estimate_flow(here, there, quality)
+    for height, width in ((16, 20), (24, 48), (60, 60)):
+        estimate_flow(here[:height, :width], there[:height, :width], quality)
+    np.testing.assert_array_equal(estimate_flow(here, there, quality), first)
+
+
 @pytest.mark.reference
 def test_flow_finds_a_known_shift() -> None:
     source = moving_frames(2, 200, 150, speed=3.5)

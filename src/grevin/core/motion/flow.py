@@ -30,6 +30,8 @@ _PRESETS = {
     "glance": cv2.DISOPTICAL_FLOW_PRESET_FAST, "far": cv2.DISOPTICAL_FLOW_PRESET_MEDIUM,
     "steady": cv2.DISOPTICAL_FLOW_PRESET_MEDIUM,
 }  # fmt: skip
+# Of the presets (OpenCV 5.0, `DISOpticalFlow::create`)
+FINEST_SCALES, PATCH_PX = {"fine": 1, "far": 1, "quick": 2, "glance": 2}, 8
 # Less work than the presets do, tried on the open clips. Fine and far: half the time of the preset, and what is moved
 # fits as well. Glance: two thirds of the time of quick, for .02 dB of deinterlaced frames.
 FINE_STRIDE_PX, FINE_REFINEMENTS = 4, 2
@@ -78,7 +80,11 @@ def estimate_flow(here: Luma8, there: Luma8, quality: MotionQuality = "fine") ->
 
 
 def _near_flow(here: Luma8, there: Luma8, quality: MotionQuality) -> Flow:
-    return np.asarray(_estimator(quality).calc(here, there, None), np.float32)
+    estimator = _estimator(quality)
+    # Set each time: on small pictures it rewrites its own settings, and would see the next ones otherwise than before
+    estimator.setFinestScale(FINEST_SCALES[quality])
+    estimator.setPatchSize(PATCH_PX)
+    return np.asarray(estimator.calc(here, there, None), np.float32)
 
 
 def _steady_flow(here: Luma8, there: Luma8) -> Flow:
