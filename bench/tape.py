@@ -76,7 +76,7 @@ def dropout_figures(clip: Clip, place: int, seed: int) -> dict[str, float]:
     damage = DropoutDamage(seed + place, A_FRAME)
     worn = [damage.add(frame) for frame in clean]
     chain, untouched = _chain([frame for frame, _ in worn], clip.name), _chain(clean, f"{clip.name} clean")
-    counts = {"found": 0, "right": 0, "there": 0}
+    counts = {"found": 0, "right": 0, "there": 0, "hit": 0}
     squares = {name: [0.0, 0.0] for name in ("before", "whole", "inside_before", "inside", "told_lines", "found_lines")}
     false, least, seconds = 0, LOSSLESS_DB, 0.0
     for number in LOOKED_AT:
@@ -88,7 +88,7 @@ def dropout_figures(clip: Clip, place: int, seed: int) -> dict[str, float]:
         counts["found"] += int(evidence.mask.sum())
         counts["right"] += int((evidence.mask & _near(truth)).sum())
         counts["there"] += int(truth.sum())
-        counts["hit"] = counts.get("hit", 0) + int((evidence.mask & truth).sum())
+        counts["hit"] += int((evidence.mask & truth).sum())
         _add_errors(squares, clean[number], worn[number][0], made, truth, evidence.mask)
         own = untouched.evidence_at(1, number)
         assert own is not None
