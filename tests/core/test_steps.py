@@ -15,6 +15,7 @@ from grevin.core.picture.colour import from_rgb
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
+from grevin.core.quality.damage.border import BorderDamage
 from grevin.core.quality.damage.dirt import DirtDamage
 from grevin.core.quality.damage.scratch import Line, ScratchDamage
 from grevin.core.quality.memory_source import MemorySource
@@ -55,10 +56,16 @@ def scratched() -> MemorySource:
     return MemorySource([damage.add(source.frame(n))[0] for n in range(len(source))], "scratched")
 
 
+@pytest.fixture(scope="module")
+def bordered() -> MemorySource:
+    source = moving_frames(7, 240, 180)
+    return MemorySource([BorderDamage(3, 6, 7).add(source.frame(n))[0] for n in range(len(source))], "bordered")
+
+
 @pytest.fixture
-def damaged(step: str, dirty: MemorySource, scratched: MemorySource) -> MemorySource:
+def damaged(step: str, dirty: MemorySource, scratched: MemorySource, bordered: MemorySource) -> MemorySource:
     """Frames that a step finds something on."""
-    return scratched if step == "scratch" else dirty
+    return {"scratch": scratched, "edges": bordered}.get(step, dirty)
 
 
 def treated(source: MemorySource, step: str) -> Chain:

@@ -11,8 +11,8 @@ from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from grevin.core.picture.colour import to_rgb
-from grevin.core.quality.figures import psnr, squared_error
-from grevin.demo.tape_reels import DROPOUTS, undamaged
+from grevin.core.quality.figures import blockiness_db, psnr, squared_error
+from grevin.demo.tape_reels import DROPOUTS, RAGGED, before_coding, coded, undamaged, without_borders
 from grevin.desktop.window import Window
 from tests.conftest import write_video
 from tests.desktop.conftest import WAIT_MS, settle
@@ -55,3 +55,47 @@ def test_streaks_on_a_tape(qtbot: QtBot, new_window, tmp_path: Path) -> None:
         outside = ~window.session.chain.evidence_at(1, number).mask
         assert np.array_equal(made[number].planes[0][outside], worn[number][0].planes[0][outside])
     assert "were mended" in window.output.result.text()
+
+
+def test_the_ragged_edge(qtbot: QtBot, new_window, tmp_path: Path) -> None:
+    clean = [without_borders(number) for number in range(LENGTH)]
+    worn = [RAGGED.add(frame)[0] for frame in clean]
+    window: Window = new_window(write_video(tmp_path / "ragged.mkv", worn))
+    settle(qtbot, window)
+    add(qtbot, window, "ragged")
+    assert [step.step for step in window.session.treatment.steps] == ["edges"]
+    qtbot.waitUntil(lambda: window.session.chain.steps[0].is_studied(0), timeout=WAIT_MS)
+    window.session.go(LENGTH // 2)
+    settle(qtbot, window)
+    QTest.keyClick(window.bench.table, Qt.Key.Key_V)
+    settle(qtbot, window)
+    mask, truth = window.bench.table.look.evidence.mask, RAGGED.add(clean[0])[1].mask
+    assert (mask != truth).sum() <= 2 * sum(truth.shape), "each side within a pixel"
+    made = written(qtbot, window, tmp_path / "whole.mkv")
+    middle = LENGTH // 2
+    before, after = (
+        psnr(*squared_error(one.luma8(), clean[middle].luma8(), mask)) for one in (worn[middle], made[middle])
+    )
+    assert after > before + 8
+    for number in range(LENGTH):
+        assert np.array_equal(made[number].planes[0][~mask], worn[number].planes[0][~mask])
+
+
+def test_an_old_capture_with_blocks(qtbot: QtBot, new_window, tmp_path: Path) -> None:
+    clean = [part_of(before_coding(number), PART) for number in range(LENGTH)]
+    window: Window = new_window(write_video(tmp_path / "blocks.mkv", [coded(frame) for frame in clean]))
+    settle(qtbot, window)
+    window.do("survey")
+    qtbot.waitUntil(lambda: window.surveying.survey is not None and not window.surveying.running, timeout=WAIT_MS)
+    assert "compression" in window.session.findings.kinds()
+    window.do("go_bench")
+    add(qtbot, window, "blocks")
+    assert [step.step for step in window.session.treatment.steps] == ["compression"]
+    qtbot.waitUntil(lambda: window.session.chain.steps[0].is_studied(0), timeout=WAIT_MS)
+    assert "The blocks of a codec show in brightness" in window.session.chain.steps[0].told(0)[0]
+    made = written(qtbot, window, tmp_path / "cleaned.mkv")
+    for number in (2, LENGTH // 2):
+        right, before = clean[number].luma8(), coded(clean[number]).luma8()
+        after = made[number].luma8()
+        assert psnr(*squared_error(after, right)) > psnr(*squared_error(before, right)) + 1.0
+        assert blockiness_db(right, after) > blockiness_db(right, before) + 2.0

@@ -18,8 +18,8 @@ def bench(
     suite: Annotated[
         str,
         typer.Option(
-            help="dirt, protect (harm to clean footage), survey, time, light, noise, surface, tape, output, "
-            "full (hours), speed or looking."
+            help="dirt, protect (harm to clean footage), survey, time, light, noise, surface, tape, compression, "
+            "edges, output, full (hours), speed or looking."
         ),
     ] = "dirt",
     clip: Annotated[list[str] | None, typer.Option(help="Only these clips; may be given several times.")] = None,
@@ -57,6 +57,8 @@ Measured = tuple[dict[str, Any], Any]
 
 def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progress], Measured]:
     """What a suite runs."""
+    from bench.compression import run_compression
+    from bench.edges import run_edges
     from bench.in_full import run_full
     from bench.light import run_light
     from bench.looking import run_looking
@@ -82,6 +84,8 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
         "output": lambda progress: (run_output(progress), None),
         "full": lambda progress: (run_full(progress), None),
         "surface": lambda progress: run_surface(clips, progress),
+        "compression": lambda progress: run_compression(clips, progress),
+        "edges": lambda progress: run_edges(clips, progress),
         "tape": lambda progress: run_tape(clips, progress),
     }
     if suite not in suites:

@@ -1,18 +1,25 @@
-"""A reel of Port Ellery's local television on a tape that lost its coating here and there."""
+"""Reels of Port Ellery's local television: dropouts, ragged sides, and an old codec."""
 
 from __future__ import annotations
 
 from dataclasses import asdict, replace
 from fractions import Fraction
 
+import cv2
+import numpy as np
+
 from grevin.core.picture.frame import Frame
+from grevin.core.quality.damage.border import BorderDamage
 from grevin.core.quality.damage.dropout import DropoutDamage
-from grevin.demo.time_reels import PAL, REGATTA, TAPE_NOISE, TimeReel, drawn, noisy
+from grevin.demo.time_reels import HARBOUR, PAL, REGATTA, TAPE_NOISE, TimeReel, drawn, noisy
 
 TAPE = replace(PAL, width=720, pixel_aspect=Fraction(16, 15), field_order="top_first")
+WHOLE = replace(TAPE, field_order="progressive")
 LENGTH = 48  # frames
 PACE = 0.5  # of the shot's own frames, from field to field
 DROPOUTS = DropoutDamage(seed=1984, a_frame=4.0, kinds=("white", "black", "noise", "colour"))
+RAGGED = BorderDamage(seed=1985, left=9, right=11, top=2, torn=8, ragged=0.6, dots=0.12)
+QUALITY, COLOUR_QUALITY = 14, 10  # of a still codec, frame by frame
 
 
 def _moment(place: int) -> Frame:
@@ -28,11 +35,43 @@ def undamaged(number: int) -> Frame:
     return Frame(number, TAPE, tuple(planes))
 
 
-def _worn(number: int) -> Frame:
+def without_borders(number: int) -> Frame:
+    """A frame of the harbour, before its sides were torn."""
+    return noisy(number, drawn(HARBOUR, number, WHOLE), WHOLE, TAPE_NOISE)
+
+
+def before_coding(number: int) -> Frame:
+    """A frame of the regatta, before the codec."""
+    return noisy(number, drawn(REGATTA, PACE * number, WHOLE), WHOLE, TAPE_NOISE)
+
+
+def coded(frame: Frame) -> Frame:
+    """A frame through a codec of blocks, each plane by itself."""
+    made = []
+    for plane, quality in zip(frame.planes, (QUALITY, COLOUR_QUALITY, COLOUR_QUALITY), strict=True):
+        packed = cv2.imencode(".jpg", plane, [cv2.IMWRITE_JPEG_QUALITY, quality])[1]
+        made.append(np.asarray(cv2.imdecode(packed, cv2.IMREAD_GRAYSCALE), np.uint8))
+    return replace(frame, planes=tuple(made))
+
+
+def _with_dropouts(number: int) -> Frame:
     return DROPOUTS.add(undamaged(number))[0]
+
+
+def _with_borders(number: int) -> Frame:
+    return RAGGED.add(without_borders(number))[0]
+
+
+def _with_blocks(number: int) -> Frame:
+    return coded(before_coding(number))
 
 
 def tape_reels() -> tuple[TimeReel, ...]:
     """All of them."""
     truth = {str(number): [asdict(one) for one in DROPOUTS.drawn(number)] for number in range(LENGTH)}
-    return (TimeReel("regatta-on-an-old-tape", TAPE, LENGTH, _worn, {"dropouts": truth}),)
+    codec = {"luma": QUALITY, "colour": COLOUR_QUALITY}
+    return (
+        TimeReel("regatta-on-an-old-tape", TAPE, LENGTH, _with_dropouts, {"dropouts": truth}),
+        TimeReel("harbour-with-ragged-sides", WHOLE, LENGTH, _with_borders, {"borders": asdict(RAGGED)}),
+        TimeReel("regatta-in-an-old-codec", WHOLE, LENGTH, _with_blocks, {"quality": codec}),
+    )

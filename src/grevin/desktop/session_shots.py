@@ -132,11 +132,11 @@ class ReelParts:
         """
         entry, shots = self._entry(), self.shots
         assert entry is not None
-        every = [one for suggestions in proposals.values() for one in suggestions if one.available]
+        every = [one for suggestions in proposals.values() for one in suggestions]
         in_time = [one for one in every if changes_time(step_by_id(one.step))]
         for place, suggestions in proposals.items():
             treatment = shots[place].treatment or entry.treatment
-            own = [one for one in suggestions if one.available and one not in in_time]
+            own = [one for one in suggestions if one not in in_time]
             shots = changed(shots, place, treatment=_with(treatment, own, at_front=False)) if own else shots
         reel = _with(entry.treatment, in_time, at_front=True)
         shots = tuple(

@@ -32,6 +32,28 @@ def psnr(error_sum: float, samples: int) -> float:
     return min(BEST_DB, 10.0 * float(np.log10(PEAK**2 * samples / error_sum)))
 
 
+def blockiness_db(reference: npt.NDArray[Any], picture: npt.NDArray[Any], block: int = 8) -> float:
+    """PSNR that counts steps over the borders of blocks as errors besides (PSNR-B: Yim, Bovik 2011, from memory).
+
+    Args:
+        reference: (H, W) 8-bit levels.
+        picture: (H, W), whose blocks begin at its edges.
+        block: px of a block's side.
+    """
+    error, samples = squared_error(reference, picture)
+    values = picture.astype(np.float64)
+    over, inside, over_count, inside_count = 0.0, 0.0, 0, 0
+    for axis in (0, 1):
+        steps = np.square(np.diff(values, axis=axis))
+        border = np.arange(steps.shape[axis]) % block == block - 1
+        at, between = np.compress(border, steps, axis=axis), np.compress(~border, steps, axis=axis)
+        over, over_count = over + float(at.sum()), over_count + at.size
+        inside, inside_count = inside + float(between.sum()), inside_count + between.size
+    more = over / max(1, over_count) - inside / max(1, inside_count)
+    share = np.log2(block) / np.log2(min(values.shape)) if more > 0 else 0.0
+    return psnr(error + share * more * samples, samples)
+
+
 @dataclass
 class Matches:
     """Counts of hits, over any number of frames."""

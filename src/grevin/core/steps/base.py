@@ -117,9 +117,13 @@ class Checking(Protocol):
 
 
 class OnFields(Protocol):
-    """What a local step may have besides: on interlaced material it is given each field as a picture of its own."""
+    """What a local or whole step may have besides: each field of interlaced material is a picture of its own to it.
+
+    A step that learns says whether it is shown one field of each frame meanwhile, or whole frames.
+    """
 
     works_on_fields: ClassVar[bool]
+    learns_fields: ClassVar[bool]
 
 
 class Explaining(Protocol):
@@ -192,6 +196,19 @@ class ShapeStep(Step, Protocol):
 
 
 AnyStep = LocalStep | WholeStep | TimeStep | ShapeStep
+
+
+class WithWays(Protocol):
+    """What a step may have besides, where a way of it is the work of another family."""
+
+    def acting(self, settings: Any) -> AnyStep:
+        """The step that does what the settings ask for; it has the same id and settings."""
+        ...
+
+
+def acting(step: AnyStep, settings: Any) -> AnyStep:
+    """The step that acts for some settings: itself, or the way of it that they ask for."""
+    return step.acting(settings) if hasattr(step, "acting") else step
 
 
 def changes_time(step: AnyStep) -> bool:

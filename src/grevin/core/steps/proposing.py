@@ -20,13 +20,11 @@ class Suggestion:
         step: its id.
         reason: the figure that speaks for it, in words.
         settings: what differs from the defaults.
-        available: whether this Grevin has the step.
     """
 
     step: str
     reason: str
     settings: dict[str, Any] = field(default_factory=dict)
-    available: bool = True
 
 
 @dataclass(frozen=True, eq=False)

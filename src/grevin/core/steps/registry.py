@@ -8,8 +8,10 @@ from importlib.metadata import entry_points
 from grevin.core.errors import SettingsError
 from grevin.core.steps.bands.step import BandsStep
 from grevin.core.steps.base import AnyStep, Registry
+from grevin.core.steps.compression.step import CompressionStep
 from grevin.core.steps.dirt.step import DirtStep
 from grevin.core.steps.dropout.step import DropoutStep
+from grevin.core.steps.edges.step import EdgesStep
 from grevin.core.steps.fields.step import FieldsStep
 from grevin.core.steps.flicker.step import FlickerStep
 from grevin.core.steps.grain.step import GrainStep
@@ -28,8 +30,9 @@ GROUP = "grevin.steps"  # of entry points: a name, and the class of a step
 
 REGISTRY = Registry()
 for step in (
-    PickStep(), RepeatsStep(), FieldsStep(), RebuildStep(), DropoutStep(), NoiseStep(), FlickerStep(), BandsStep(),
-    LightStep(), DirtStep(), ScratchStep(), SpotStep(), RetouchStep(), ReframeStep(), SidefillStep(), GrainStep(),
+    PickStep(), RepeatsStep(), FieldsStep(), RebuildStep(), DropoutStep(), CompressionStep(), NoiseStep(),
+    FlickerStep(), BandsStep(), LightStep(), DirtStep(), ScratchStep(), SpotStep(), RetouchStep(), EdgesStep(),
+    ReframeStep(), SidefillStep(), GrainStep(),
 ):  # fmt: skip
     REGISTRY.add(step)
 

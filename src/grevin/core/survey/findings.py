@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from grevin.core.measure.blocks import STANDS_OUT
 from grevin.core.measure.cadence import repeats_of
 from grevin.core.measure.lighting.beat import beat_of
 from grevin.core.measure.repeats import HELD_CORRELATION
@@ -36,9 +37,6 @@ HELD_GAP = 3  # frames in a run of held noise where it cannot be told
 FEWEST_FOR_SCRATCHES = 3  # frames on which the picture moves far enough
 SCRATCHED_SHARE = 0.3  # of those; on clean reporting clips there is not one such frame (bench, surface)
 BORDER_PX = 4.0  # black lines or columns at a side that are worth a word
-BLOCK_RATIO = (
-    1.35  # step over block borders against the step elsewhere; clean open clips stay below 1.2 (tried by hand)
-)
 
 
 @dataclass(frozen=True)
@@ -79,7 +77,7 @@ def findings_of(
     if "border_left" in series:
         found += _borders(series, frames, cuts)
     if "change_largest" in series:
-        found += _blocks(series["block_grid"], frames, cuts)
+        found += _blocks(series["block_clearness"], frames, cuts)
         found += _repeats(series, frames)
         found += _runs("combing", series["combing"] > COMBED_PCT, frames, 1)
         found += _light(series, frames, cuts)
@@ -120,10 +118,10 @@ def _blocks(curve: Curve, frames: range, cuts: list[int]) -> list[SurveyFinding]
     """Shots in which the blocks of a codec show."""
     found = []
     for first, last, part in _shots(frames, cuts):
-        ratio = float(np.nanmedian(curve[part])) if not np.isnan(curve[part]).all() else 1.0
-        if ratio >= BLOCK_RATIO:
-            sure = min(1.0, (ratio - 1.0) / (2 * (BLOCK_RATIO - 1.0)))
-            found.append(SurveyFinding("compression", first, last, sure, {"ratio": ratio}))
+        times = float(np.nanmedian(curve[part])) if not np.isnan(curve[part]).all() else 0.0
+        if times >= STANDS_OUT:
+            sure = min(1.0, times / (2 * STANDS_OUT))
+            found.append(SurveyFinding("compression", first, last, sure, {"times": times}))
     return found
 
 

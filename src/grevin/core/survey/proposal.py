@@ -1,8 +1,7 @@
 """A proposal for each shot: which steps, with which settings, and the figure that speaks for each.
 
-Each step has its own rule (`propose`); those that this Grevin does not have yet have theirs here. It is never applied
-by itself, and it may well be empty. Thresholds: common practice and own measurements on open clips; each stands beside
-its rule.
+Each step has its own rule (`propose`). It is never applied by itself, and it may well be empty. Thresholds: common
+practice and own measurements on open clips; each stands beside its rule.
 """
 
 from __future__ import annotations
@@ -31,9 +30,7 @@ def proposal_for(survey: Survey, frames: range) -> list[Suggestion]:
 
 def _rules() -> Iterable[tuple[str, Rule]]:
     """Every rule, with the stage of the work that its step belongs to."""
-    steps = REGISTRY.steps
-    yield from ((step.stage, step.propose) for step in steps.values() if hasattr(step, "propose"))
-    yield from ((stage, rule) for name, (stage, rule) in _TO_COME.items() if name not in steps)
+    return ((step.stage, step.propose) for step in REGISTRY.steps.values() if hasattr(step, "propose"))
 
 
 def _facts(survey: Survey, frames: range) -> ShotFacts:
@@ -48,26 +45,6 @@ def _facts(survey: Survey, frames: range) -> ShotFacts:
     cadences = [one.name for first, last, one in survey.shots if first <= frames.start <= last]
     curves = {name: curve[part] for name, curve in survey.series.items()}
     return ShotFacts(frames, curves, found, figures, cadences[0] if cadences else "none")
-
-
-def _compression(facts: ShotFacts) -> Suggestion | None:
-    if "compression" not in facts.found:
-        return None
-    words = f"steps over block borders are {facts.middle('block_grid'):.2f} times the others"
-    return Suggestion("compression", words, available=False)
-
-
-def _edges(facts: ShotFacts) -> Suggestion | None:
-    if "edges" not in facts.found:
-        return None
-    sides = (f"{side} {facts.middle(f'border_{side}'):.0f}" for side in ("left", "right", "top", "bottom"))
-    return Suggestion("edges", f"black borders, px: {', '.join(sides)}", available=False)
-
-
-_TO_COME: dict[str, tuple[str, Rule]] = {
-    "compression": ("signal", _compression),
-    "edges": ("frame", _edges),
-}  # fmt: skip
 
 
 def words_of(suggestions: Iterable[Suggestion]) -> str:

@@ -58,7 +58,7 @@ LIMITS = (
     "Dirt is counted on pictures of half the size: specks below about two pixels are passed over, and of what flies "
     "(snow, glitter) some is counted. Dirt is not looked for on the first and last frame of a shot. Line scratches "
     "are told where the picture moves, dropouts on one frame of eight of interlaced pictures. The block grid is "
-    "looked for at 8 pixels. A finding is what stands out by "
+    "looked for along the lines, between 4 and 14 pixels. A finding is what stands out by "
     "these measures, not a judgement on the material."
 )
 FACTS = {

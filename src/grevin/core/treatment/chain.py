@@ -17,7 +17,7 @@ from grevin.core.picture.geometry import Area, Geometry
 from grevin.core.picture.masks import runs_of
 from grevin.core.picture.source import FrameSource
 from grevin.core.progress import Progress
-from grevin.core.steps.base import AnyStep
+from grevin.core.steps.base import AnyStep, acting
 from grevin.core.steps.evidence import Evidence
 from grevin.core.steps.registry import step_by_id
 from grevin.core.steps.settings import Settings
@@ -93,6 +93,7 @@ class Chain:
         """Put a step at the end."""
         said = Said(self.verdicts, regions, self.follower, over_time, counted, strokes)
         last = self.result
+        step = acting(step, settings)
         behind = isinstance(last, StepSource) and last.changes_time
         shots = MappedShots(self.shots, lambda: last.timeline) if behind else self.shots  # type: ignore[union-attr]
         added = SOURCES[step.family](last, step, settings, shots, self.cache, self.results, said, self._studies)

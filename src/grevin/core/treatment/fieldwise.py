@@ -11,89 +11,11 @@ from dataclasses import replace
 
 import numpy as np
 
-from grevin.core.cache import ByteCache
-from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.geometry import Area
 from grevin.core.steps.evidence import Blob, Evidence
-from grevin.core.steps.seen import Arrays
-from grevin.core.steps.strokes import PlacedStroke
-from grevin.core.treatment.step_source import StepSource
+from grevin.core.treatment.field_source import PARITIES
 from grevin.core.treatment.verdicts import Verdict, same_place
-from grevin.core.treatment.window import NamedSource
-
-PARITIES = (0, 1)  # the field of the first line, and that of the second
-
-
-class FieldSource:
-    """A NamedSource: the fields of one parity of another one's frames."""
-
-    def __init__(self, source: NamedSource, parity: int, cache: ByteCache) -> None:
-        self._source = source
-        self._parity = parity
-        self._cache = cache
-
-    @property
-    def format(self) -> PictureFormat:
-        """Format of a field."""
-        return self._source.format.of_field(self._parity)
-
-    @property
-    def identity(self) -> str:
-        """Identity of the source, and of the field."""
-        return self._of(self._source.identity)
-
-    def __len__(self) -> int:
-        return len(self._source)
-
-    def _of(self, key: str) -> str:
-        return f"{key}/field {self._parity}"
-
-    def key(self, number: int) -> str:
-        """Key of all that the field depends on."""
-        return self._of(self._source.key(number))
-
-    def near(self, number: int, reach: int) -> str:
-        """The same for all within reach."""
-        return self._of(self._source.near(number, reach))
-
-    def run_key(self, first: int, stop: int) -> str:
-        """The same for a run of frames."""
-        return self._of(self._source.run_key(first, stop))
-
-    def name(self, number: int) -> str:
-        """Key of what the field is."""
-        return self._of(self._source.name(number))
-
-    def frame(self, number: int) -> Frame:
-        """The field of a frame, as a picture."""
-
-        def cut() -> Frame:
-            frame = self._source.frame(number)
-            planes = tuple(np.ascontiguousarray(plane[self._parity :: 2]) for plane in frame.planes)
-            return Frame(frame.number, frame.format.of_field(self._parity), planes)
-
-        return self._cache.get(self.name(number), cut, lambda made: made.nbytes)
-
-
-class FieldPath:
-    """What a window on a field knows of the path: that of its frame (`window.Behind`)."""
-
-    def __init__(self, step: StepSource, parity: int) -> None:
-        self._step = step
-        self._parity = parity
-
-    def study_of(self, number: int) -> Arrays:
-        """What the step learned of the shot of a frame."""
-        return self._step.study_of(number)
-
-    def around(self, step: str, number: int) -> tuple[Frame, Frame] | None:
-        """A frame before and behind the last earlier step of an id."""
-        return self._step.around(step, number)
-
-    def strokes_on(self, number: int) -> tuple[PlacedStroke, ...]:
-        """What a person drew over damage of a frame, as it lies on the field."""
-        return self._step.strokes_on(number, self._parity)
 
 
 def field_area(area: Area, parity: int) -> Area:
@@ -135,12 +57,13 @@ def woven(fields: tuple[Evidence, Evidence], shape: tuple[int, int]) -> Evidence
 
 
 def woven_frame(frame: Frame, fields: Iterable[tuple[int, Frame]]) -> Frame:
-    """A frame with some of its fields replaced."""
-    planes = tuple(plane.copy() for plane in frame.planes)
+    """A frame with some of its fields replaced; in floating point where theirs are."""
+    planes = list(frame.planes)
     for parity, field in fields:
-        for plane, part in zip(planes, field.planes, strict=True):
-            plane[parity::2] = part
-    return replace(frame, planes=planes)
+        for place, part in enumerate(field.planes):
+            planes[place] = planes[place].astype(np.result_type(planes[place], part))
+            planes[place][parity::2] = part
+    return replace(frame, planes=tuple(planes))
 
 
 def words_on_fields(

@@ -17,6 +17,7 @@ from grevin.core.steps.settings import Settings
 from grevin.core.steps.strokes import NAMES_A_FRAME, PlacedStroke
 from grevin.core.steps.timing import Doubt, Timing
 from grevin.core.timebase.timeline import Timeline
+from grevin.core.treatment.field_source import FieldPath, FieldSource
 from grevin.core.treatment.over_time import SettingsOverTime
 from grevin.core.treatment.regions import Weight
 from grevin.core.treatment.said import Said
@@ -355,6 +356,11 @@ class StepSource(StudyingStep):
     def window(self, number: int) -> ChainWindow:
         """What the step sees at a frame."""
         return ChainWindow(self._source, number, self._shots, self._cache, self._reach, self)
+
+    def field_window(self, number: int, parity: int) -> ChainWindow:
+        """What a step that works on fields sees at one of them."""
+        source = FieldSource(self._source, parity, self._cache)
+        return ChainWindow(source, number, self._shots, self._cache, self._reach, FieldPath(self, parity))
 
     def frame(self, number: int) -> Frame:
         """Frame `number` after the step."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
+from collections.abc import Callable
 from functools import cached_property
 from typing import cast
 
@@ -17,11 +18,14 @@ from grevin.core.steps.base import AnyStep
 from grevin.core.steps.charting import LEFT_ALONE, Chart
 from grevin.core.steps.seen import Arrays
 from grevin.core.steps.settings import Settings, learned_names
+from grevin.core.treatment.field_source import PARITIES, FieldPath, FieldSource, OfFrames
 from grevin.core.treatment.regions import Weight
 from grevin.core.treatment.said import Said
 from grevin.core.treatment.shots import Shots
 from grevin.core.treatment.studies import STUDY_VERSION, Learned, Looks, StudiedShot
 from grevin.core.treatment.window import Behind, NamedSource
+
+MaskOf = Callable[[int], Mask | None]
 
 
 class StudyingStep(ABC):
@@ -63,6 +67,11 @@ class StudyingStep(ABC):
         """Key of all that a run of frames depends on."""
 
     @cached_property
+    def on_fields(self) -> bool:
+        """Whether the step is given each field of a frame as a picture of its own."""
+        return bool(getattr(self.step, "works_on_fields", False)) and self._source.format.has_fields
+
+    @cached_property
     def learns(self) -> bool:
         """Whether the step learns a shot before it acts on its frames."""
         return callable(getattr(self.step, "learn", None))
@@ -96,7 +105,14 @@ class StudyingStep(ABC):
 
     def _studied_shot(self, source: NamedSource, frames: range, by: str) -> StudiedShot:
         path = cast("Behind", self) if source is self._source else None
-        looks = Looks(self._measured_in, self._looks_key, self._acts_in)
+        seen: MaskOf = self._measured_in
+        where: MaskOf = self._acts_in
+        if self.on_fields and getattr(self.step, "learns_fields", False):  # both have the same to tell
+            parity = PARITIES[0]
+            source = FieldSource(source, parity, self._cache)
+            path = None if path is None else FieldPath(cast("OfFrames", self), parity)
+            seen, where = _on_field(seen, parity), _on_field(where, parity)
+        looks = Looks(seen, self._looks_key, where)
         return StudiedShot(source, frames, self._shots, self._cache, by, self._learned, self._reach, looks, path)
 
     @property
@@ -169,3 +185,13 @@ class StudyingStep(ABC):
         run = self._source.run_key(frames.start, frames.stop)
         said = self.settings.model_dump_json(include=learned_names(type(self.settings)) or None)
         return content_key("learned", STUDY_VERSION, self._own, said, run, self._looks_key)
+
+
+def _on_field(mask_of: MaskOf, parity: int) -> MaskOf:
+    """Masks of frames as they lie on one field."""
+
+    def of_field(number: int) -> Mask | None:
+        mask = mask_of(number)
+        return None if mask is None else mask[parity::2]
+
+    return of_field

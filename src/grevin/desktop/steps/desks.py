@@ -13,9 +13,11 @@ from grevin.desktop.keys import KEYS, Key
 from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.session import Session
 from grevin.desktop.steps.bands.desk import BandsDesk
+from grevin.desktop.steps.compression.desk import CompressionDesk
 from grevin.desktop.steps.desk import CountLane, Desk
 from grevin.desktop.steps.dirt.desk import DirtDesk
 from grevin.desktop.steps.dropout.desk import DropoutDesk
+from grevin.desktop.steps.edges.desk import EdgesDesk
 from grevin.desktop.steps.fields.desk import FieldsDesk
 from grevin.desktop.steps.flicker.desk import FlickerDesk
 from grevin.desktop.steps.grain.desk import GrainDesk
@@ -32,8 +34,9 @@ from grevin.desktop.steps.spot.desk import SpotDesk
 from grevin.desktop.texts import tr
 
 DESKS: tuple[type[Desk], ...] = (
-    PickDesk, RepeatsDesk, FieldsDesk, RebuildDesk, DropoutDesk, NoiseDesk, FlickerDesk, BandsDesk, LightDesk,
-    DirtDesk, ScratchDesk, SpotDesk, RetouchDesk, ReframeDesk, SidefillDesk, GrainDesk,
+    PickDesk, RepeatsDesk, FieldsDesk, RebuildDesk, DropoutDesk, CompressionDesk, NoiseDesk, FlickerDesk, BandsDesk,
+    LightDesk, DirtDesk, ScratchDesk, SpotDesk, RetouchDesk, EdgesDesk, ReframeDesk, SidefillDesk,
+    GrainDesk,
 )  # fmt: skip
 LANES: tuple[CountLane, ...] = tuple(desk.lane for desk in DESKS if desk.lane is not None)
 

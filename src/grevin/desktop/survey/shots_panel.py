@@ -160,9 +160,7 @@ class ShotsPanel(QWidget):
         lines = []
         for place in places[:4]:
             suggestions = self.proposal(place)
-            missing = {one.step for one in suggestions if not one.available}
-            rest = f" (no such step yet: {', '.join(sorted(missing))})" if missing else ""
-            lines.append(f"Shot {place + 1}: {words_of(suggestions)}{rest}.")
+            lines.append(f"Shot {place + 1}: {words_of(suggestions)}.")
         more = [f"and {len(places) - 4} more shots"] if len(places) > 4 else []
         self.words.setText("\n".join(lines + more))
 

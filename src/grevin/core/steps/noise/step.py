@@ -18,6 +18,7 @@ from grevin.core.measure.noise.cosines import PART
 from grevin.core.measure.noise.model import PLANES, NoiseModel
 from grevin.core.measure.noise.over_shot import measured
 from grevin.core.motion.flow import Flow
+from grevin.core.motion.meaning import Around, meaned, near_px
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.levels import Plane, levels_of, with_levels
@@ -25,7 +26,7 @@ from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, Stage
 from grevin.core.steps.charting import Chart
 from grevin.core.steps.evidence import Evidence
-from grevin.core.steps.noise.along_motion import Around, meaned, near_px, ways
+from grevin.core.steps.noise.along_motion import ways
 from grevin.core.steps.noise.checking import checked
 from grevin.core.steps.noise.curve import drawn, model_for
 from grevin.core.steps.noise.holds import Holds, frames_of
@@ -47,10 +48,12 @@ class NoiseStep:
     id: ClassVar[str] = "noise"
     label: ClassVar[str] = "Grain and noise"
     fault: ClassVar[str] = "Grain or noise hides the picture, or costs too many bits"
-    version: ClassVar[int] = 2
+    version: ClassVar[int] = 3
     family: ClassVar[Family] = "whole"
     stage: ClassVar[Stage] = "signal"
     settings_model: ClassVar[type[Settings]] = NoiseSettings
+    works_on_fields: ClassVar[bool] = True  # the two fields of a frame are two moments
+    learns_fields: ClassVar[bool] = True
 
     def reach(self, settings: NoiseSettings) -> int:
         """Frames that may be averaged: as many changes of the noise as are asked for, which may stand for some."""

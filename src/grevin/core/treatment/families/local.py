@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import replace
-from functools import cached_property
 
 import numpy as np
 
@@ -13,16 +12,8 @@ from grevin.core.picture.frame import Frame, Mask, merge_touched
 from grevin.core.picture.geometry import Area
 from grevin.core.picture.masks import align_to_chroma
 from grevin.core.steps.evidence import Blob, Evidence
-from grevin.core.treatment.fieldwise import (
-    PARITIES,
-    FieldPath,
-    FieldSource,
-    field_area,
-    parity_of,
-    words_on_fields,
-    woven,
-    woven_frame,
-)
+from grevin.core.treatment.field_source import PARITIES
+from grevin.core.treatment.fieldwise import field_area, parity_of, words_on_fields, woven, woven_frame
 from grevin.core.treatment.regions import within
 from grevin.core.treatment.step_source import Acted, StepSource
 from grevin.core.treatment.verdicts import Verdict, apply_verdicts
@@ -44,21 +35,12 @@ class LocalSource(StepSource):
         evidence = self.evidence(before)
         return Acted(evidence.mask, evidence.blobs, evidence.left, evidence.doubt)
 
-    @cached_property
-    def on_fields(self) -> bool:
-        """Whether the step is given each field of a frame as a picture of its own."""
-        return bool(getattr(self.step, "works_on_fields", False)) and self._source.format.has_fields
-
     def _acts_on(self, number: int) -> bool:
         key = f"acts/{self._on(number)}"
         return bool(self._cache.get(key, lambda: [self._mask_of(number).any()], lambda _: FLAG_BYTES)[0])
 
     def _mask_of(self, number: int) -> Mask:
         return self.evidence(number).mask
-
-    def _field_window(self, number: int, parity: int) -> ChainWindow:
-        source = FieldSource(self._source, parity, self._cache)
-        return ChainWindow(source, number, self._shots, self._cache, self._reach, FieldPath(self, parity))
 
     def _find(self, number: int) -> Evidence:
         window = self.window(number)
@@ -73,7 +55,7 @@ class LocalSource(StepSource):
 
         def find() -> tuple[Evidence, Evidence]:
             where = self._allowed(number)
-            windows = [self._field_window(number, parity) for parity in PARITIES]
+            windows = [self.field_window(number, parity) for parity in PARITIES]
             settings = self.settings_at(number)
             top, bottom = (
                 within(self.step.find(window, settings), None if where is None else where[parity::2])  # type: ignore[union-attr]
@@ -111,7 +93,7 @@ class LocalSource(StepSource):
             return str(self.step.explain(self.window(number), self.evidence(number), area, settings))
         parity = parity_of(area)
         own = self._field_evidence(number)[parity]
-        return str(self.step.explain(self._field_window(number, parity), own, field_area(area, parity), settings))
+        return str(self.step.explain(self.field_window(number, parity), own, field_area(area, parity), settings))
 
     def _make(self, number: int) -> Frame:
         frame, evidence = self._source.frame(number), self.evidence(number)
@@ -126,7 +108,7 @@ class LocalSource(StepSource):
     def _mended_fields(self, number: int) -> Iterator[tuple[int, Frame]]:
         for parity, evidence in zip(PARITIES, self._field_evidence(number), strict=True):
             if evidence.mask.any():
-                window = self._field_window(number, parity)
+                window = self.field_window(number, parity)
                 yield parity, self._mended(window.frame(), window, evidence)
 
     def _mended(self, frame: Frame, window: ChainWindow, evidence: Evidence) -> Frame:

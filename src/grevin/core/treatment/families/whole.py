@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.levels import level_unit
 from grevin.core.steps.evidence import Evidence
+from grevin.core.treatment.field_source import PARITIES
+from grevin.core.treatment.fieldwise import woven, woven_frame
 from grevin.core.treatment.regions import blended
 from grevin.core.treatment.step_source import Acted, StepSource
+from grevin.core.treatment.window import ChainWindow
 
 
 class WholeSource(StepSource):
@@ -16,22 +21,51 @@ class WholeSource(StepSource):
 
     def _make(self, number: int) -> Frame:
         frame = self._source.frame(number)
-        made = self.step.render(self.window(number), self.settings_at(number))  # type: ignore[union-attr]
+        made = self._made_on_fields(number) if self.on_fields else self._render(self.window(number))
         if made is frame:
             return frame
         return blended(frame, made, self._allowed(number))
 
+    def _render(self, window: ChainWindow) -> Frame:
+        return self.step.render(window, self.settings_at(window.number))  # type: ignore[union-attr]
+
+    def _made_on_fields(self, number: int) -> Frame:
+        """A frame whose fields were made each by itself; the frame where both are as they were."""
+        changed = []
+        for parity in PARITIES:
+            window = self.field_window(number, parity)
+            made = self._render(window)
+            if made is not window.frame():
+                changed.append((parity, made))
+        frame = self._source.frame(number)
+        return replace(woven_frame(frame, changed), touched="everything") if changed else frame
+
     def evidence(self, number: int) -> Evidence | None:
         """Places of a frame that is changed, at which the step itself has something against the result."""
-        check = getattr(self.step, "check", None)
-        if check is None or (self.learns and not self.is_studied(number)) or not self._acts_on(number):
+        if (
+            not hasattr(self.step, "check")
+            or (self.learns and not self.is_studied(number))
+            or not self._acts_on(number)
+        ):
             return None
+        make = self._checked_on_fields if self.on_fields else self._checked
+        return self._cache.get(f"check/{self.key(number)}", lambda: make(number), lambda evidence: evidence.nbytes)
 
-        def make() -> Evidence:
-            window, made = self.window(number), self.frame(number)
-            return check(window, made, self.settings_at(number))  # type: ignore[no-any-return]
+    def _checked(self, number: int) -> Evidence:
+        return self._check(self.window(number), self.frame(number))
 
-        return self._cache.get(f"check/{self.key(number)}", make, lambda evidence: evidence.nbytes)
+    def _check(self, window: ChainWindow, made: Frame) -> Evidence:
+        return self.step.check(window, made, self.settings_at(window.number))  # type: ignore[union-attr, no-any-return]
+
+    def _checked_on_fields(self, number: int) -> Evidence:
+        made, before = self.frame(number), self._source.frame(number)
+        found = []
+        for parity in PARITIES:
+            window = self.field_window(number, parity)
+            planes = tuple(np.ascontiguousarray(plane[parity::2]) for plane in made.planes)
+            field = Frame(number, window.format, planes) if made is not before else window.frame()
+            found.append(self._check(window, field))
+        return woven((found[0], found[1]), (before.format.height, before.format.width))
 
     def acted(self, before: int, behind: int) -> Acted:
         """Where the picture may be another, and by how much it is."""

@@ -1,0 +1,40 @@
+"""Luma of pictures, through the codecs of the FFmpeg libraries and back."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+from typing import Any
+
+import av
+import numpy as np
+import numpy.typing as npt
+
+Luma = npt.NDArray[np.uint8]
+
+
+def coded_run(frames: list[Luma], codec: str, options: dict[str, str]) -> list[Luma]:
+    """The luma of frames, written and read back."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = str(Path(folder) / "run.mkv")
+        height, width = frames[0].shape
+        with av.open(path, "w") as container:
+            stream: Any = container.add_stream(codec, rate=25, options=options)
+            stream.width, stream.height = width, height
+            stream.pix_fmt = "yuvj420p" if codec == "mjpeg" else "yuv420p"
+            grey = np.full((height // 2, width), 128, np.uint8)
+            for place, luma in enumerate(frames):
+                frame = av.VideoFrame.from_ndarray(np.concatenate([luma, grey]), "yuv420p")
+                if codec == "mjpeg":
+                    frame = av.VideoFrame.from_ndarray(np.concatenate([luma, grey]), "yuvj420p")
+                frame.pts = place
+                container.mux(stream.encode(frame))
+            container.mux(stream.encode(None))
+        with av.open(path) as container:
+            return [_luma(frame) for frame in container.decode(video=0)]
+
+
+def _luma(frame: Any) -> Luma:
+    plane = frame.planes[0]
+    rows = np.frombuffer(plane, np.uint8).reshape(plane.height, plane.line_size)
+    return np.ascontiguousarray(rows[:, : plane.width])

@@ -1,0 +1,136 @@
+"""Open pictures through old codecs, and what the step makes of them: the suite `compression`.
+
+Pictures and clips that the network was not trained on: stills of scikit-image and of the OpenCV documentation as JPEG,
+and the reporting clips, half of them with grain, as video. Figures are those of luma.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from typing import Any
+
+import cv2
+import numpy as np
+from skimage import data as photographs
+
+from bench.clips import REPORTS, pristine
+from bench.coded import Luma, coded_run
+from bench.fetching import fetched
+from bench.over_clips import over_clips
+from grevin.core.picture.format import PictureFormat
+from grevin.core.picture.frame import Frame
+from grevin.core.progress import Progress
+from grevin.core.quality.figures import blockiness_db, psnr
+from grevin.core.quality.memory_source import MemorySource
+from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.recipe import Treatment, TreatmentStep
+
+SEED = 7655  # of the grain; drawn when the network had been trained and the rules were set
+STILLS = ("astronaut", "coffee", "chelsea", "camera", "grass", "brick", "gravel", "page")
+BUTTERFLY = ("opencv-doc", "usr/share/doc/opencv-doc/examples/dnn_superres/butterfly.png")
+QUALITIES = (5, 10, 20, 40, 80, 95)
+VIDEO: dict[str, tuple[str, dict[str, str]]] = {
+    "mpeg2_q4": ("mpeg2video", {"qmin": "4", "qmax": "4", "g": "12", "bf": "2"}),
+    "mpeg2_q12": ("mpeg2video", {"qmin": "12", "qmax": "12", "g": "12", "bf": "2"}),
+    "mpeg2_q24": ("mpeg2video", {"qmin": "24", "qmax": "24", "g": "12", "bf": "2"}),
+    "mpeg4_q10": ("mpeg4", {"qmin": "10", "qmax": "10", "g": "12", "bf": "2"}),
+    "mjpeg_q14": ("mjpeg", {"qmin": "14", "qmax": "14"}),
+    "h264_26": ("libx264", {"crf": "26"}),
+    "h264_34": ("libx264", {"crf": "34"}),
+}  # fmt: skip
+RUN, MIDDLE = 9, 4  # frames, and the one that is measured
+GRAIN = 2.5  # 8-bit levels, of every other clip
+
+
+def names() -> list[str]:
+    """What can be asked for."""
+    return [*STILLS, "butterfly", *(clip.name for clip in REPORTS)]
+
+
+def run_compression(wanted: list[str], progress: Progress) -> tuple[dict[str, Any], None]:
+    """Measure the step.
+
+    Raises:
+        UsageError: for a name that does not exist.
+    """
+    rows: list[dict[str, Any]] = []
+
+    def measure(name: str) -> int:
+        rows.extend({"clip": name, **row} for row in (_of_still(name) if name in STILLS or name == "butterfly"
+                                                      else _of_clip(name)))  # fmt: skip
+        return len(rows)
+
+    _, skipped = over_clips(wanted, names(), measure, progress)
+    return {
+        "format": "grevin-bench", "version": 1, "suite": "compression", "rows": rows, "skipped": skipped,
+        "together": _together(rows),
+    }, None  # fmt: skip
+
+
+def _together(rows: list[dict[str, Any]]) -> dict[str, float]:
+    """For each codec the mean gain, the worst, and how much less of blocks is to be seen."""
+    found: dict[str, float] = {}
+    for codec in dict.fromkeys(row["codec"] for row in rows):
+        own = [row for row in rows if row["codec"] == codec]
+        gains = [row["gain_db"] for row in own]
+        found[f"{codec}_gain_db"] = round(float(np.mean(gains)), 3)
+        found[f"{codec}_gain_db_worst"] = min(gains)
+        found[f"{codec}_blocks_gain_db"] = round(float(np.mean([row["blocks_gain_db"] for row in own])), 3)
+        found[f"{codec}_changed"] = round(float(np.mean([row["changed"] for row in own])), 3)
+    seconds = [row["seconds"] for row in rows if row["changed"] and row["codec"] in VIDEO]
+    if seconds:
+        found["seconds_a_frame"] = round(float(np.mean(seconds)), 3)
+    return found
+
+
+def _of_still(name: str) -> Iterator[dict[str, Any]]:
+    if name == "butterfly":
+        read = cv2.imread(str(fetched(*BUTTERFLY)), cv2.IMREAD_GRAYSCALE)
+        assert read is not None
+    else:
+        colour = np.asarray(getattr(photographs, name)())
+        read = colour if colour.ndim == 2 else cv2.cvtColor(colour, cv2.COLOR_RGB2GRAY)
+    clean = np.ascontiguousarray(read[: read.shape[0] // 8 * 8, : read.shape[1] // 8 * 8], np.uint8)
+    yield _figures("clean", [clean], [clean], 0)
+    for quality in QUALITIES:
+        packed = cv2.imencode(".jpg", clean, [cv2.IMWRITE_JPEG_QUALITY, quality])[1]
+        coded = np.asarray(cv2.imdecode(packed, cv2.IMREAD_GRAYSCALE), np.uint8)
+        yield _figures(f"jpeg_q{quality}", [clean], [coded], 0)
+
+
+def _of_clip(name: str) -> Iterator[dict[str, Any]]:
+    place = next(number for number, one in enumerate(REPORTS) if one.name == name)
+    frames = [frame.luma8() for frame in pristine(REPORTS[place])[:RUN]]
+    if place % 2:
+        rng = np.random.default_rng((SEED, place))
+        frames = [np.clip(np.rint(one + rng.normal(0, GRAIN, one.shape)), 0, 255).astype(np.uint8) for one in frames]
+    height, width = (size // 16 * 16 for size in frames[0].shape)
+    clean = [np.ascontiguousarray(one[:height, :width]) for one in frames]
+    if REPORTS[place].move is not None:  # the others went through a codec before they came here
+        yield _figures("clean", clean, clean, MIDDLE)
+    for codec, (encoder, options) in VIDEO.items():
+        yield _figures(codec, clean, coded_run(clean, encoder, options), MIDDLE)
+
+
+def _figures(codec: str, clean: list[Luma], coded: list[Luma], number: int) -> dict[str, Any]:
+    height, width = coded[0].shape
+    fmt = PictureFormat(width, height, "grey", 8, full_range=True)
+    source = MemorySource([Frame(place, fmt, (one,)) for place, one in enumerate(coded)], codec)
+    chain = Chain(source, Treatment(steps=(TreatmentStep.make("compression"),)))
+    chain.steps[0].study_of(number)
+    begun = time.process_time()
+    made = chain.result.frame(number)
+    seconds = (time.process_time() - begun) / max(1, len(range(max(0, number - 2), min(len(coded), number + 3))))
+    right, before, after = clean[number], coded[number], made.rounded().planes[0]
+    return {
+        "codec": codec, "changed": float(made is not source.frame(number)),
+        "before_db": _db(right, before), "gain_db": round(_db(right, after) - _db(right, before), 3),
+        "blocks_gain_db": round(blockiness_db(right, after) - blockiness_db(right, before), 3),
+        "seconds": round(seconds, 3),
+    }  # fmt: skip
+
+
+def _db(one: Luma, other: Luma) -> float:
+    apart = np.square(one.astype(np.float64) - other)
+    return round(psnr(float(apart.sum()), apart.size), 3) if apart.any() else 99.0

@@ -1,0 +1,1 @@
+"""Borders of the picture."""

@@ -1,0 +1,103 @@
+"""The fields of one parity of interlaced frames, as frames of their own, and what a window on one knows of the path."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+import numpy as np
+
+from grevin.core.cache import ByteCache
+from grevin.core.picture.format import PictureFormat
+from grevin.core.picture.frame import Frame
+from grevin.core.steps.seen import Arrays
+from grevin.core.steps.strokes import PlacedStroke
+from grevin.core.treatment.window import NamedSource
+
+PARITIES = (0, 1)  # the field of the first line, and that of the second
+
+
+class FieldSource:
+    """A NamedSource: the fields of one parity of another one's frames."""
+
+    def __init__(self, source: NamedSource, parity: int, cache: ByteCache) -> None:
+        self._source = source
+        self._parity = parity
+        self._cache = cache
+
+    @property
+    def format(self) -> PictureFormat:
+        """Format of a field."""
+        return self._source.format.of_field(self._parity)
+
+    @property
+    def identity(self) -> str:
+        """Identity of the source, and of the field."""
+        return self._of(self._source.identity)
+
+    def __len__(self) -> int:
+        return len(self._source)
+
+    def _of(self, key: str) -> str:
+        return f"{key}/field {self._parity}"
+
+    def key(self, number: int) -> str:
+        """Key of all that the field depends on."""
+        return self._of(self._source.key(number))
+
+    def near(self, number: int, reach: int) -> str:
+        """The same for all within reach."""
+        return self._of(self._source.near(number, reach))
+
+    def run_key(self, first: int, stop: int) -> str:
+        """The same for a run of frames."""
+        return self._of(self._source.run_key(first, stop))
+
+    def name(self, number: int) -> str:
+        """Key of what the field is."""
+        return self._of(self._source.name(number))
+
+    def frame(self, number: int) -> Frame:
+        """The field of a frame, as a picture."""
+
+        def cut() -> Frame:
+            frame = self._source.frame(number)
+            planes = tuple(np.ascontiguousarray(plane[self._parity :: 2]) for plane in frame.planes)
+            return Frame(frame.number, frame.format.of_field(self._parity), planes)
+
+        return self._cache.get(self.name(number), cut, lambda made: made.nbytes)
+
+
+class OfFrames(Protocol):
+    """What a step over frames knows of its path."""
+
+    def study_of(self, number: int) -> Arrays:
+        """What the step learned of the shot of a frame."""
+        ...
+
+    def around(self, step: str, number: int) -> tuple[Frame, Frame] | None:
+        """A frame before and behind the last earlier step of an id."""
+        ...
+
+    def strokes_on(self, number: int, parity: int | None = None) -> tuple[PlacedStroke, ...]:
+        """What a person drew over damage of a frame, or as it lies on one of its fields."""
+        ...
+
+
+class FieldPath:
+    """What a window on a field knows of the path: that of its frame (`window.Behind`)."""
+
+    def __init__(self, step: OfFrames, parity: int) -> None:
+        self._step = step
+        self._parity = parity
+
+    def study_of(self, number: int) -> Arrays:
+        """What the step learned of the shot of a frame."""
+        return self._step.study_of(number)
+
+    def around(self, step: str, number: int) -> tuple[Frame, Frame] | None:
+        """A frame before and behind the last earlier step of an id."""
+        return self._step.around(step, number)
+
+    def strokes_on(self, number: int) -> tuple[PlacedStroke, ...]:
+        """What a person drew over damage of a frame, as it lies on the field."""
+        return self._step.strokes_on(number, self._parity)

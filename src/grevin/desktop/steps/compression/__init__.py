@@ -1,0 +1,1 @@
+"""Residue of codecs."""
