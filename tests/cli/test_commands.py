@@ -57,6 +57,17 @@ def test_apply_with_everything(capsys, recipe: Recipe, dirty_reel: Path, tmp_pat
     assert "Not proved" in out
 
 
+@pytest.mark.parametrize("words", [("--evidence", "evidence"), ("--ledger", "ledger.csv")])
+def test_sound_alone_has_no_evidence_and_that_is_said(
+    capsys, recipe: Recipe, dirty_reel: Path, tmp_path: Path, words: tuple[str, str]
+) -> None:
+    output = tmp_path / "sound.wav"
+    status, _, err = call(capsys, "apply", recipe(), dirty_reel, output, words[0], tmp_path / words[1])
+    assert status == 2
+    assert "sound.wav is sound alone: it has no evidence and no ledger." in " ".join(err.split())
+    assert list(tmp_path.glob("sound*")) == []
+
+
 def test_the_default_recipe_is_empty_settings(capsys, recipe: Recipe, dirty_reel: Path, tmp_path: Path) -> None:
     first = recipe({"step": "dirt", "settings": {}})
     call(capsys, "apply", first, dirty_reel, tmp_path / "a.mkv")

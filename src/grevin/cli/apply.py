@@ -15,6 +15,7 @@ from grevin.core.intake.declared import Declared
 from grevin.core.job.document import Reel
 from grevin.core.job.orders import MOST_FRAMES, Order
 from grevin.core.media.codings import CODINGS, QUALITIES
+from grevin.core.media.sound_file import SOUND_SUFFIXES
 from grevin.core.progress import Progress
 from grevin.core.render.ledger import verdicts_from_ledger
 from grevin.core.render.proof import Proof
@@ -107,6 +108,11 @@ def apply(
             dither=dither, coding=coding, quality=quality, square_pixels=square_pixels, most_lines=most_lines,
         )  # fmt: skip
 
+    if output.suffix.lower() in SOUND_SUFFIXES and (evidence is not None or ledger is not None):
+        raise UsageError(
+            f"{output.name} is sound alone: it has no evidence and no ledger.",
+            "Leave them out, or ask for them with an output of pictures.",
+        )
     if is_folder_work(source, output):
         if evidence is not None or ledger is not None or verdicts is not None:
             raise UsageError(
