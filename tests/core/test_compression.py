@@ -20,7 +20,7 @@ from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.quality.figures import blockiness_db, psnr, squared_error
 from grevin.core.quality.memory_source import MemorySource
-from grevin.core.steps.compression import network
+from grevin.core.steps.compression import network, step
 from grevin.core.steps.compression.network import WEIGHTS, cleaned
 from grevin.core.steps.compression.telling import words_of
 from grevin.core.treatment.chain import Chain
@@ -192,6 +192,15 @@ def test_the_network_knows_no_place_but_the_grid() -> None:
     whole = cleaned(luma, Grid(8, 0, 9), Grid(8, 0, 9))
     part = cleaned(np.ascontiguousarray(luma[64:256, 96:352]), Grid(8, 0, 9), Grid(8, 0, 9))
     assert np.abs(part[32:-32, 32:-32] - whole[96:224, 128:320]).max() < 0.01
+
+
+def test_each_frame_is_cleaned_once_for_all_that_look_at_it(monkeypatch: pytest.MonkeyPatch) -> None:
+    frames, counted = coded_frames(PictureFormat(256, 192, "grey", 8, full_range=True), 8), []
+    monkeypatch.setattr(step, "cleaned", lambda plane, *grids: (counted.append(1), cleaned(plane, *grids))[1])
+    chain = chain_of(frames)
+    for number in range(len(frames)):
+        chain.result.frame(number)
+    assert len(counted) == len(frames)
 
 
 def test_weights_that_cannot_be_read_are_told_in_words(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:

@@ -25,8 +25,13 @@ FULL = np.float32(255.0)
 @lru_cache(maxsize=1)
 def _session() -> Any:
     """One for the process; frames are worked on side by side, so each run has one thread (decision 004)."""
-    import onnxruntime  # half a second to load: only where the step is used
-
+    try:
+        import onnxruntime  # half a second to load: only where the step is used
+    except ImportError as fault:
+        raise GrevinError(
+            "The compression clean-up needs the library onnxruntime, which cannot be loaded.",
+            "Install Grevin anew, or take the step off the path.",
+        ) from fault
     options = onnxruntime.SessionOptions()
     options.intra_op_num_threads = 1
     options.inter_op_num_threads = 1

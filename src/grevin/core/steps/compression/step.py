@@ -8,13 +8,11 @@ a place is averaged with the frames around where they show the same thing: each 
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from typing import ClassVar
 
 import numpy as np
 
-from grevin.core.motion.flow import Flow
-from grevin.core.motion.meaning import Around, chained, meaned
+from grevin.core.motion.meaning import Around, meaned
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.levels import Plane, levels_of, with_levels
 from grevin.core.progress import Progress
@@ -26,6 +24,7 @@ from grevin.core.steps.compression.telling import words_of
 from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.seen import Arrays, Shotwise, Window
 from grevin.core.steps.settings import Settings
+from grevin.core.steps.ways import ways
 
 LEFT_OVER = 2.0  # rms of the residue that is left, over that of what the network took: set on clips that rule
 NEAR_PX = 7  # side of the surroundings in which frames are compared
@@ -92,27 +91,16 @@ def _clean(window: Window, grids: Grids) -> list[Plane]:
         yuv = frame.format.model == "yuv"
         return [cleaned(plane, *grids[min(place, 1) if yuv else 0]) for place, plane in enumerate(levels_of(frame))]
 
-    name = f"compression/{np.array(grids).tobytes().hex()}"
+    name = f"compression {CompressionStep.version} {grids}"
     return window.keep(name, make, lambda planes: sum(plane.nbytes for plane in planes))
 
 
 def _along_motion(window: Window, grids: Grids, own: list[Plane], clean: list[Plane], reach: int) -> list[Plane]:
     """Clean planes in the mean over the frames around."""
     sigmas = [np.full_like(plane, LEFT_OVER * _rms(plane - before)) for plane, before in zip(clean, own, strict=True)]
-    others = (Around(_clean(window.at(offset), grids), flow, abs(offset)) for offset, flow in _ways(window, reach))
+    flows = ways(window, reach, lambda offset, side: window.at(offset).motion(side, "steady"))
+    others = (Around(_clean(window.at(offset), grids), flow, abs(offset)) for offset, flow in flows)
     return [one.plane for one in meaned(clean, others, sigmas, [NEAR_PX] * len(clean))]
-
-
-def _ways(window: Window, reach: int) -> Iterator[tuple[int, Flow]]:
-    """(offset, flow to it) of the frames around, chained from frame to frame."""
-    for side in (-1, 1):
-        total: Flow | None = None
-        for count in range(1, reach + 1):
-            if not window.has(side * count):
-                break
-            step = window.at(side * (count - 1)).motion(side, "steady")
-            total = step if total is None else chained(total, step)
-            yield side * count, total
 
 
 def _rms(plane: Plane) -> float:

@@ -19,7 +19,7 @@ class EdgesSettings(Settings):
         "gives a smaller picture.",
     )  # fmt: skip
     source: Literal["best", "mirror", "soft"] = setting(
-        "best", label="Filled from", when={"way": "fill"},
+        "best", label="Filled from", when={"way": "fill"}, learned=True,
         words={"best": "frames around", "mirror": "mirrored picture", "soft": "mirrored, soft"},
         help="From where a border is written anew: what other frames show there, where the camera moves, else the "
         "picture beside it, mirrored.",

@@ -22,7 +22,7 @@ from grevin.core.picture.geometry import Area
 from grevin.core.progress import Progress
 from grevin.core.steps.base import AnyStep, Family, Stage
 from grevin.core.steps.edges.camera import Map, chained, of_field, ways
-from grevin.core.steps.edges.cutting import CuttingEdges
+from grevin.core.steps.edges.cutting import LEAST_PX, CuttingEdges
 from grevin.core.steps.edges.filling import Sides, from_frames, mirrored
 from grevin.core.steps.edges.settings import FOUND, EdgesSettings
 from grevin.core.steps.evidence import Blob, Evidence
@@ -33,7 +33,6 @@ from grevin.core.steps.settings import Settings
 LOOKED_AT = 24  # frames of a shot
 SIDES = ("left", "right", "top", "bottom")
 OFFSETS = (1, 2, 3, 4, 6, 8, 12, 16, 24)  # frames away that are asked, up to the reach
-LEAST_INSIDE = 16  # px that have to be left of a picture
 
 
 class EdgesStep:
@@ -69,7 +68,8 @@ class EdgesStep:
         def flow(number: int) -> Flow:
             return shot.window(number).motion(1, "quick")
 
-        camera = shot.kept("camera", lambda: {"ways": ways(shot.frames, flow, progress)}) if borders.any() else {}
+        followed = borders.any() and settings.source == "best"
+        camera = shot.kept("camera", lambda: {"ways": ways(shot.frames, flow, progress)}) if followed else {}
         steps = camera.get("ways", np.zeros((0, 2, 3)))
         first = np.array(shot.frames.start)
         return {**found, "boxed": boxed, "used": borders, "ways": steps, "first": first}
@@ -144,7 +144,7 @@ def _inner(window: Window) -> Sides | None:
     if height < int(study["shape"][0]):  # a field
         top, bottom = -(-top // 2), -(-bottom // 2)
     inner = Sides(left, top, width - right, height - bottom)
-    small = inner.right - inner.left < LEAST_INSIDE or inner.bottom - inner.top < LEAST_INSIDE
+    small = inner.right - inner.left < LEAST_PX or inner.bottom - inner.top < LEAST_PX
     return None if small or not any((left, right, top, bottom)) else inner
 
 

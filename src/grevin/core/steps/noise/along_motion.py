@@ -8,33 +8,20 @@ import cv2
 import numpy as np
 
 from grevin.core.motion.flow import Flow, Luma8, positions
-from grevin.core.motion.meaning import COARSE_NEAR_PX, chained
+from grevin.core.motion.meaning import COARSE_NEAR_PX
 from grevin.core.picture.levels import Plane
 from grevin.core.steps.noise.holds import Holds
 from grevin.core.steps.seen import Window
+from grevin.core.steps.ways import ways
 
 FARTHEST = 6  # frames to one with noise of its own, over which motion is taken for even
 HELD_BACK_PX = 4.0  # beyond it, what flow compares (half size, blurred) has nothing of the noise in common
 MET = 1.3  # times the noise of two frames, by which the same place differs at most
 
 
-def ways(window: Window, holds: Holds, reach: int, variance: float) -> Iterator[tuple[int, Flow]]:
-    """(offset, flow to it) of the frames around, nearest first on each side; chained from frame to frame.
-
-    Args:
-        window: on the frame.
-        holds: which frames share their noise.
-        reach: frames a side.
-        variance: of the noise, squared 8-bit levels.
-    """
-    for side in (-1, 1):
-        total: Flow | None = None
-        for count in range(1, reach + 1):
-            if not window.has(side * count):
-                break
-            step = _step(window, holds, side * (count - 1), side, variance)
-            total = step if total is None else chained(total, step)
-            yield side * count, total
+def ways_around(window: Window, holds: Holds, reach: int, variance: float) -> Iterator[tuple[int, Flow]]:
+    """(offset, flow to it) of the frames around, so many a side; variance of the noise in squared 8-bit levels."""
+    return ways(window, reach, lambda offset, side: _step(window, holds, offset, side, variance))
 
 
 def _step(window: Window, holds: Holds, offset: int, side: int, variance: float) -> Flow:

@@ -26,7 +26,7 @@ from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, Stage
 from grevin.core.steps.charting import Chart
 from grevin.core.steps.evidence import Evidence
-from grevin.core.steps.noise.along_motion import ways
+from grevin.core.steps.noise.along_motion import ways_around
 from grevin.core.steps.noise.checking import checked
 from grevin.core.steps.noise.curve import drawn, model_for
 from grevin.core.steps.noise.holds import Holds, frames_of
@@ -91,7 +91,9 @@ class NoiseStep:
             return Around([theirs[place] for place in places], flow, holds.of(offset))
 
         holds = Holds(window, study)
-        others = (around(offset, flow) for offset, flow in ways(window, holds, holds.reach(settings), model.typical**2))
+        others = (
+            around(offset, flow) for offset, flow in ways_around(window, holds, holds.reach(settings), model.typical**2)
+        )
         sides = [near_px(model.grain_area(place)) for place in places]
         made = meaned(own, others, sigmas, sides)
         quiet = {}
