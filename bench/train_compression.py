@@ -8,8 +8,6 @@ pictures are enlarged after they were coded, as captures often were.
 
 from __future__ import annotations
 
-import hashlib
-import json
 import sys
 import time
 from collections.abc import Iterator
@@ -23,6 +21,7 @@ import torch
 
 from bench.coded import Luma, coded_run
 from bench.photographs import TRAINING, Photograph, planes_of
+from bench.training import written, written_on
 from grevin.core.measure.blocks import nearness
 
 Pair = tuple[Luma, npt.NDArray[np.float32], float, float]  # coded, clean, px and lines between borders of blocks
@@ -44,7 +43,7 @@ UNKNOWN = 0.3  # of the patches are given no grid along an axis
 HEAVY, COARSE, FINE = 0.7, (5, 60), (60, 98)  # share of stills of coarse quality, and the qualities
 GRAIN = (0.0, 0.0, 1.5, 3.0)  # 8-bit levels: it was there before the codec, and is what is to be had again
 ROUGH = 0.6  # of the time, in which heavy residue counts more
-WRITTEN_ON, CAPTIONS = 1, 8  # stills of a size with captions, and how many
+WRITTEN_ON = 1  # stills of a size have captions
 FIELDS, ENLARGED = 0.1, 0.15  # of the coded pictures
 
 
@@ -78,24 +77,12 @@ def pairs_of(photograph: Photograph, rng: np.random.Generator) -> Iterator[Pair]
     for height in HEIGHTS:
         luma, *colours = planes_of(photograph, height)
         for place in range(STILLS):
-            yield _enlarged(*_still(_written_on(luma, rng) if place < WRITTEN_ON else luma, rng), rng)
+            yield _enlarged(*_still(written_on(luma, rng) if place < WRITTEN_ON else luma, rng), rng)
         for _ in range(MOVIES):
             for coded, clean in _movie(luma, rng):
                 yield _enlarged(coded, clean, rng)
         for colour in colours:
             yield _enlarged(*_still(colour, rng), rng)
-
-
-def _written_on(clean: npt.NDArray[np.float32], rng: np.random.Generator) -> npt.NDArray[np.float32]:
-    """With captions: thin bright and dark strokes, such as no photograph has."""
-    picture = np.clip(np.rint(clean), 0, 255).astype(np.uint8)
-    for _ in range(CAPTIONS):
-        letters = "".join(chr(int(code)) for code in rng.integers(48, 122, 14))
-        place = int(rng.integers(0, picture.shape[1] // 2)), int(rng.integers(20, picture.shape[0]))
-        size, level = float(rng.uniform(0.4, 1.4)), float(rng.choice([16, 235]))
-        thick = int(rng.integers(1, 3))
-        cv2.putText(picture, letters, place, cv2.FONT_HERSHEY_SIMPLEX, size, level, thick, cv2.LINE_AA)
-    return picture.astype(np.float32)
 
 
 def _still(clean: npt.NDArray[np.float32], rng: np.random.Generator) -> tuple[Luma, npt.NDArray[np.float32]]:
@@ -190,25 +177,11 @@ def main() -> None:
         if count % 100 == 0:
             sys.stdout.write(f"{count} steps, {share:.2f}, gain {np.mean(gains[-300:]):.3f} dB\n")
             sys.stdout.flush()
-    _written(network, count)
-
-
-def _written(network: Network, count: int) -> None:
-    network.eval()
-    axes = {0: "pictures", 2: "height", 3: "width"}
-    torch.onnx.export(
-        network, (torch.zeros(1, 3, PATCH, PATCH),), str(TARGET), dynamo=False, input_names=["given"],
-        output_names=["added"], dynamic_axes={"given": axes, "added": axes}, opset_version=17,
+    written(
+        network, {"given": torch.zeros(1, 3, PATCH, PATCH)}, TARGET,
+        {"made by": "python -m bench.train_compression", "seed": SEED, "steps": count, "batch": BATCH,
+         "patch_px": PATCH},
     )  # fmt: skip
-    provenance = {
-        "made by": "python -m bench.train_compression", "seed": SEED, "steps": count, "batch": BATCH, "patch_px": PATCH,
-        "sha256": hashlib.sha256(TARGET.read_bytes()).hexdigest(),
-        "photographs": [
-            {"package": one.package, "file": one.file, "author": one.author, "licence": one.licence}
-            for one in TRAINING
-        ],
-    }  # fmt: skip
-    TARGET.with_suffix(".json").write_text(json.dumps(provenance, indent=1) + "\n")
 
 
 if __name__ == "__main__":

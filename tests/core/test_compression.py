@@ -207,12 +207,8 @@ def test_weights_that_cannot_be_read_are_told_in_words(monkeypatch: pytest.Monke
     broken = tmp_path / "network.onnx"
     broken.write_bytes(b"none")
     monkeypatch.setattr(network, "WEIGHTS", broken)
-    network._session.cache_clear()
-    try:
-        with pytest.raises(GrevinError, match="The weights of the compression clean-up cannot be read: network.onnx"):
-            cleaned(np.zeros((32, 32), np.float32), Grid(), Grid())
-    finally:
-        network._session.cache_clear()
+    with pytest.raises(GrevinError, match="The weights of the compression clean-up cannot be read: network.onnx"):
+        cleaned(np.zeros((32, 32), np.float32), Grid(), Grid())
 
 
 def test_the_weights_are_those_of_their_papers() -> None:

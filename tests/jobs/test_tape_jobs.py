@@ -12,7 +12,16 @@ from pytestqt.qtbot import QtBot
 
 from grevin.core.picture.colour import to_rgb
 from grevin.core.quality.figures import blockiness_db, psnr, squared_error
-from grevin.demo.tape_reels import DROPOUTS, RAGGED, before_coding, coded, undamaged, without_borders
+from grevin.demo.tape_reels import (
+    DROPOUTS,
+    RAGGED,
+    before_coding,
+    coded,
+    line_doubled,
+    undamaged,
+    with_wires,
+    without_borders,
+)
 from grevin.desktop.window import Window
 from tests.conftest import write_video
 from tests.desktop.conftest import WAIT_MS, settle
@@ -20,6 +29,8 @@ from tests.jobs.doing import add, part_of, written
 
 LENGTH = 12
 PART = (160, 200, 360, 280)  # left, top, width, height: px of the reel; whole pairs of chroma lines of either field
+
+WIRED = (200, 40, 360, 280)  # three wires cross it
 
 
 def test_streaks_on_a_tape(qtbot: QtBot, new_window, tmp_path: Path) -> None:
@@ -99,3 +110,31 @@ def test_an_old_capture_with_blocks(qtbot: QtBot, new_window, tmp_path: Path) ->
         after = made[number].luma8()
         assert psnr(*squared_error(after, right)) > psnr(*squared_error(before, right)) + 1.0
         assert blockiness_db(right, after) > blockiness_db(right, before) + 2.0
+
+
+def test_telegraph_wires(qtbot: QtBot, new_window, tmp_path: Path) -> None:
+    clean = [part_of(with_wires(number), WIRED) for number in range(LENGTH)]
+    worn = [line_doubled(frame) for frame in clean]
+    window: Window = new_window(write_video(tmp_path / "wires.mkv", worn))
+    settle(qtbot, window)
+    window.do("survey")
+    qtbot.waitUntil(lambda: window.surveying.survey is not None and not window.surveying.running, timeout=WAIT_MS)
+    assert "stairs" in window.session.findings.kinds()
+    window.do("go_bench")
+    add(qtbot, window, "jagged")
+    assert [step.step for step in window.session.treatment.steps] == ["stairs"]
+    qtbot.waitUntil(lambda: window.session.chain.steps[0].is_studied(0), timeout=WAIT_MS)
+    assert "Lines repeat: 2 for each sample" in " ".join(window.session.chain.steps[0].told(0))
+    middle = LENGTH // 2
+    window.session.go(middle)
+    settle(qtbot, window)
+    QTest.keyClick(window.bench.table, Qt.Key.Key_V)
+    settle(qtbot, window)
+    mask = window.bench.table.look.evidence.mask
+    assert mask[1::2].all(), "every second line is a repeat"
+    made = written(qtbot, window, tmp_path / "smooth.mkv")
+    for number in (2, middle):
+        right, before, after = (one.luma8() for one in (clean[number], worn[number], made[number]))
+        assert psnr(*squared_error(after, right)) > psnr(*squared_error(before, right)) + 3.0
+        outside = ~window.session.chain.evidence_at(1, number).mask
+        assert np.array_equal(made[number].planes[0][outside], worn[number].planes[0][outside])

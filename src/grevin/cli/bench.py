@@ -19,7 +19,7 @@ def bench(
         str,
         typer.Option(
             help="dirt, protect (harm to clean footage), survey, time, light, noise, surface, tape, compression, "
-            "edges, output, full (hours), speed or looking."
+            "edges, stairs, output, full (hours), speed or looking."
         ),
     ] = "dirt",
     clip: Annotated[list[str] | None, typer.Option(help="Only these clips; may be given several times.")] = None,
@@ -67,6 +67,7 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
     from bench.protect import run_protect
     from bench.report import run_dirt
     from bench.speed import run_speed
+    from bench.stairs import run_stairs
     from bench.surface import run_surface
     from bench.survey import run_survey_suite
     from bench.tape import run_tape
@@ -86,6 +87,7 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
         "surface": lambda progress: run_surface(clips, progress),
         "compression": lambda progress: run_compression(clips, progress),
         "edges": lambda progress: run_edges(clips, progress),
+        "stairs": lambda progress: run_stairs(clips, progress),
         "tape": lambda progress: run_tape(clips, progress),
     }
     if suite not in suites:

@@ -1,4 +1,4 @@
-"""Reels of Port Ellery's local television: dropouts, ragged sides, and an old codec."""
+"""Reels of Port Ellery's local television: dropouts, ragged sides, an old codec, and telegraph wires in steps."""
 
 from __future__ import annotations
 
@@ -19,6 +19,9 @@ LENGTH = 48  # frames
 PACE = 0.5  # of the shot's own frames, from field to field
 DROPOUTS = DropoutDamage(seed=1984, a_frame=4.0, kinds=("white", "black", "noise", "colour"))
 RAGGED = BorderDamage(seed=1985, left=9, right=11, top=2, torn=8, ragged=0.6, dots=0.12)
+WIRES = ((60, 70), (95, 82), (170, -60))  # line at the left, and lines by which the wire rises or falls
+WIRE_SAG, WIRE_LEVEL = 14.0, 38  # lines; 8-bit level
+WIRE_BITS, WIRE_REACH = 4, 40  # of a fraction of a pixel; px beyond the sides
 QUALITY, COLOUR_QUALITY = 14, 10  # of a still codec, frame by frame
 
 
@@ -54,6 +57,24 @@ def coded(frame: Frame) -> Frame:
     return replace(frame, planes=tuple(made))
 
 
+def with_wires(number: int) -> Frame:
+    """A frame of the harbour behind telegraph wires, as it was filmed."""
+    frame = without_borders(number)
+    luma = frame.planes[0].copy()
+    across = np.arange(-WIRE_REACH, WHOLE.width + WIRE_REACH, 4)
+    for height, rise in WIRES:
+        sag = WIRE_SAG * (1 - np.square(2 * across / WHOLE.width - 1))
+        points = np.stack([across - PACE * number, height + rise * across / WHOLE.width + sag], axis=1)
+        fixed = np.rint(points * (1 << WIRE_BITS)).astype(np.int32)
+        cv2.polylines(luma, [fixed], False, WIRE_LEVEL, 2, cv2.LINE_AA, WIRE_BITS)
+    return replace(frame, planes=(luma, *frame.planes[1:]))
+
+
+def line_doubled(frame: Frame) -> Frame:
+    """One field of a frame, each line twice."""
+    return replace(frame, planes=tuple(np.repeat(plane[::2], 2, axis=0) for plane in frame.planes))
+
+
 def _with_dropouts(number: int) -> Frame:
     return DROPOUTS.add(undamaged(number))[0]
 
@@ -66,6 +87,10 @@ def _with_blocks(number: int) -> Frame:
     return coded(before_coding(number))
 
 
+def _in_steps(number: int) -> Frame:
+    return line_doubled(with_wires(number))
+
+
 def tape_reels() -> tuple[TimeReel, ...]:
     """All of them."""
     truth = {str(number): [asdict(one) for one in DROPOUTS.drawn(number)] for number in range(LENGTH)}
@@ -74,4 +99,5 @@ def tape_reels() -> tuple[TimeReel, ...]:
         TimeReel("regatta-on-an-old-tape", TAPE, LENGTH, _with_dropouts, {"dropouts": truth}),
         TimeReel("harbour-with-ragged-sides", WHOLE, LENGTH, _with_borders, {"borders": asdict(RAGGED)}),
         TimeReel("regatta-in-an-old-codec", WHOLE, LENGTH, _with_blocks, {"quality": codec}),
+        TimeReel("wires-in-steps", WHOLE, LENGTH, _in_steps, {"lines_a_sample": 2}),
     )

@@ -25,6 +25,7 @@ from grevin.core.steps.retouch.step import RetouchStep
 from grevin.core.steps.scratch.step import ScratchStep
 from grevin.core.steps.sidefill.step import SidefillStep
 from grevin.core.steps.spot.step import SpotStep
+from grevin.core.steps.stairs.step import StairsStep
 
 GROUP = "grevin.steps"  # of entry points: a name, and the class of a step
 
@@ -32,7 +33,7 @@ REGISTRY = Registry()
 for step in (
     PickStep(), RepeatsStep(), FieldsStep(), RebuildStep(), DropoutStep(), CompressionStep(), NoiseStep(),
     FlickerStep(), BandsStep(), LightStep(), DirtStep(), ScratchStep(), SpotStep(), RetouchStep(), EdgesStep(),
-    ReframeStep(), SidefillStep(), GrainStep(),
+    StairsStep(), ReframeStep(), SidefillStep(), GrainStep(),
 ):  # fmt: skip
     REGISTRY.add(step)
 

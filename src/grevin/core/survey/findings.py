@@ -78,6 +78,7 @@ def findings_of(
         found += _borders(series, frames, cuts)
     if "change_largest" in series:
         found += _blocks(series["block_clearness"], frames, cuts)
+        found += _repeated_lines(series, frames, cuts)
         found += _repeats(series, frames)
         found += _runs("combing", series["combing"] > COMBED_PCT, frames, 1)
         found += _light(series, frames, cuts)
@@ -122,6 +123,18 @@ def _blocks(curve: Curve, frames: range, cuts: list[int]) -> list[SurveyFinding]
         if times >= STANDS_OUT:
             sure = min(1.0, times / (2 * STANDS_OUT))
             found.append(SurveyFinding("compression", first, last, sure, {"times": times}))
+    return found
+
+
+def _repeated_lines(series: Series, frames: range, cuts: list[int]) -> list[SurveyFinding]:
+    """Shots in which lines or columns show the sample of their neighbours."""
+    found = []
+    for first, last, part in _shots(frames, cuts):
+        curves = {"lines": series["sample_lines"][part], "columns": series["sample_columns"][part]}
+        figures = {name: float(np.nanmedian(curve)) for name, curve in curves.items() if not np.isnan(curve).all()}
+        if max(figures.values(), default=1.0) > 1.0:
+            sure = max(float(np.nanmean(curve > 1.0)) for curve in curves.values())
+            found.append(SurveyFinding("stairs", first, last, sure, figures))
     return found
 
 

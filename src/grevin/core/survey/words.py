@@ -10,6 +10,7 @@ KIND_WORDS = {
     "combing": "combing", "flash": "flash", "flicker": "flicker", "bands": "rolling band",
     "unreadable": "unreadable frame", "dirt": "dirt",
     "scratch": "scratches", "dropout": "dropouts", "edges": "black borders", "compression": "compression blocks",
+    "stairs": "repeated lines",
     "left_alone": "frame left alone by a step",
 }  # fmt: skip
 CURVE_WORDS = {
@@ -17,7 +18,8 @@ CURVE_WORDS = {
     "light_columns": "light of columns",
     "noise": "noise", "sharpness": "sharpness",
     "motion_p95": "motion", "temporal_information": "temporal information", "combing": "combing",
-    "block_clearness": "block grid", "scratch_length": "scratches", "dropout_count": "dropouts",
+    "block_clearness": "block grid", "sample_lines": "lines a sample", "sample_columns": "columns a sample",
+    "scratch_length": "scratches", "dropout_count": "dropouts",
     "dirt_count": "dirt", "dirt_area": "dirt, area",
     "spatial_information": "spatial information", "change_largest": "largest change",
 }  # fmt: skip
@@ -26,7 +28,7 @@ CURVE_SCALES = {
     "level_luma_mean": (0.0, 255.0), "light_change": (-6.0, 6.0), "dirt_count": (0.0, 10.0),
     "scratch_length": (0.0, 6.0), "dropout_count": (0.0, 10.0), "noise": (0.0, 6.0),
     "sharpness": (0.0, 1.5), "motion_p95": (0.0, 12.0), "temporal_information": (0.0, 30.0), "combing": (0.0, 2.0),
-    "block_clearness": (0.0, 12.0),
+    "block_clearness": (0.0, 12.0), "sample_lines": (0.0, 4.0), "sample_columns": (0.0, 4.0),
 }  # fmt: skip
 
 

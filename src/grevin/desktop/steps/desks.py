@@ -31,12 +31,13 @@ from grevin.desktop.steps.retouch.desk import RetouchDesk
 from grevin.desktop.steps.scratch.desk import ScratchDesk
 from grevin.desktop.steps.sidefill.desk import SidefillDesk
 from grevin.desktop.steps.spot.desk import SpotDesk
+from grevin.desktop.steps.stairs.desk import StairsDesk
 from grevin.desktop.texts import tr
 
 DESKS: tuple[type[Desk], ...] = (
     PickDesk, RepeatsDesk, FieldsDesk, RebuildDesk, DropoutDesk, CompressionDesk, NoiseDesk, FlickerDesk, BandsDesk,
-    LightDesk, DirtDesk, ScratchDesk, SpotDesk, RetouchDesk, EdgesDesk, ReframeDesk, SidefillDesk,
-    GrainDesk,
+    LightDesk, DirtDesk, ScratchDesk, SpotDesk, RetouchDesk, EdgesDesk, StairsDesk, ReframeDesk,
+    SidefillDesk,    GrainDesk,
 )  # fmt: skip
 LANES: tuple[CountLane, ...] = tuple(desk.lane for desk in DESKS if desk.lane is not None)
 

@@ -15,9 +15,10 @@ from grevin.core.survey.measures.levels import Levels
 from grevin.core.survey.measures.light import Light
 from grevin.core.survey.measures.motion import Motion
 from grevin.core.survey.measures.noise import Noise
+from grevin.core.survey.measures.repeated_lines import RepeatedLines
 from grevin.core.survey.measures.scratches import Scratches
 
 MEASURES: tuple[Measure, ...] = (
     Levels(), Light(), Detail(), Noise(), Motion(), ChangeMeasure(), FieldChange(), Combing(), Blocks(),
-    Borders(), DirtCount(), Scratches(), DropoutCount(),
+    RepeatedLines(), Borders(), DirtCount(), Scratches(), DropoutCount(),
 )  # fmt: skip

@@ -1,0 +1,1 @@
+"""Stair-step smoothing: repeated lines made anew, jagged diagonals smoothed along themselves."""
