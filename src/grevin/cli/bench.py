@@ -18,8 +18,8 @@ def bench(
     suite: Annotated[
         str,
         typer.Option(
-            help="dirt, protect (harm to clean footage), survey, time, light, noise, surface, tape, compression, "
-            "edges, stairs, output, full (hours), speed or looking."
+            help="dirt, protect (harm to clean footage), survey, time, light, noise, surface, tape, colour, "
+            "compression, edges, stairs, enlarge, output, full (hours), speed or looking."
         ),
     ] = "dirt",
     clip: Annotated[list[str] | None, typer.Option(help="Only these clips; may be given several times.")] = None,
@@ -57,8 +57,10 @@ Measured = tuple[dict[str, Any], Any]
 
 def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progress], Measured]:
     """What a suite runs."""
+    from bench.colour import run_colour
     from bench.compression import run_compression
     from bench.edges import run_edges
+    from bench.enlarge import run_enlarge
     from bench.in_full import run_full
     from bench.light import run_light
     from bench.looking import run_looking
@@ -86,8 +88,10 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
         "full": lambda progress: (run_full(progress), None),
         "surface": lambda progress: run_surface(clips, progress),
         "compression": lambda progress: run_compression(clips, progress),
+        "colour": lambda progress: run_colour(clips, progress),
         "edges": lambda progress: run_edges(clips, progress),
         "stairs": lambda progress: run_stairs(clips, progress),
+        "enlarge": lambda progress: run_enlarge(clips, progress),
         "tape": lambda progress: run_tape(clips, progress),
     }
     if suite not in suites:

@@ -144,7 +144,8 @@ class WindowLayout(QWidget):
         point = session.place.view_point
         seen = tr("after {0}. {1}", point, session.treatment.steps[point - 1].step) if point else tr("source")
         out = session.chain.size_format if session.chain is not None else fmt
-        size = tr("not enlarged") if (out.width, out.height) == (fmt.width, fmt.height) else tr("another size")
+        same = (out.width, out.height) == (fmt.width, fmt.height)
+        size = tr("not enlarged") if same else tr("enlarged") if "enlarge" in steps else tr("another size")
         words = tr(
             "{0}, {1:.5g} frames/s    {2}, {3}, output {4}x{5}    view point: {6}",
             fmt.describe(), float(fmt.rate), treated, size, out.width, out.height, seen,

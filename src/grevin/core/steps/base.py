@@ -23,7 +23,7 @@ from grevin.core.steps.settings import Settings
 from grevin.core.steps.timing import Timing
 
 Family = Literal["local", "whole", "time", "shape"]
-Stage = Literal["time", "signal", "light", "surface", "frame", "finish"]  # in the order in which work is done
+Stage = Literal["time", "signal", "light", "surface", "frame", "size", "finish"]  # in the order in which work is done
 STAGES: tuple[str, ...] = get_args(Stage)
 METHODS: dict[str, tuple[str, ...]] = {
     "local": ("find", "mend"), "whole": ("render",), "time": ("study", "make"),

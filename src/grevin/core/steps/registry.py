@@ -8,10 +8,12 @@ from importlib.metadata import entry_points
 from grevin.core.errors import SettingsError
 from grevin.core.steps.bands.step import BandsStep
 from grevin.core.steps.base import AnyStep, Registry
+from grevin.core.steps.chroma.step import ChromaStep
 from grevin.core.steps.compression.step import CompressionStep
 from grevin.core.steps.dirt.step import DirtStep
 from grevin.core.steps.dropout.step import DropoutStep
 from grevin.core.steps.edges.step import EdgesStep
+from grevin.core.steps.enlarge.step import EnlargeStep
 from grevin.core.steps.fields.step import FieldsStep
 from grevin.core.steps.flicker.step import FlickerStep
 from grevin.core.steps.grain.step import GrainStep
@@ -31,9 +33,9 @@ GROUP = "grevin.steps"  # of entry points: a name, and the class of a step
 
 REGISTRY = Registry()
 for step in (
-    PickStep(), RepeatsStep(), FieldsStep(), RebuildStep(), DropoutStep(), CompressionStep(), NoiseStep(),
+    PickStep(), RepeatsStep(), FieldsStep(), RebuildStep(), DropoutStep(), ChromaStep(), CompressionStep(), NoiseStep(),
     FlickerStep(), BandsStep(), LightStep(), DirtStep(), ScratchStep(), SpotStep(), RetouchStep(), EdgesStep(),
-    StairsStep(), ReframeStep(), SidefillStep(), GrainStep(),
+    StairsStep(), ReframeStep(), SidefillStep(), EnlargeStep(), GrainStep(),
 ):  # fmt: skip
     REGISTRY.add(step)
 

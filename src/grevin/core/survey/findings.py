@@ -36,6 +36,7 @@ HELD_RUN = 6  # frames
 HELD_GAP = 3  # frames in a run of held noise where it cannot be told
 FEWEST_FOR_SCRATCHES = 3  # frames on which the picture moves far enough
 SCRATCHED_SHARE = 0.3  # of those; on clean reporting clips there is not one such frame (bench, surface)
+BESIDE_SAMPLES = 1.0  # of colour: pictures whose colour is right show up to .7
 BORDER_PX = 4.0  # black lines or columns at a side that are worth a word
 
 
@@ -79,6 +80,7 @@ def findings_of(
     if "change_largest" in series:
         found += _blocks(series["block_clearness"], frames, cuts)
         found += _repeated_lines(series, frames, cuts)
+        found += _colour_shift(series, frames, cuts)
         found += _repeats(series, frames)
         found += _runs("combing", series["combing"] > COMBED_PCT, frames, 1)
         found += _light(series, frames, cuts)
@@ -135,6 +137,18 @@ def _repeated_lines(series: Series, frames: range, cuts: list[int]) -> list[Surv
         if max(figures.values(), default=1.0) > 1.0:
             sure = max(float(np.nanmean(curve > 1.0)) for curve in curves.values())
             found.append(SurveyFinding("stairs", first, last, sure, figures))
+    return found
+
+
+def _colour_shift(series: Series, frames: range, cuts: list[int]) -> list[SurveyFinding]:
+    """Shots in which colour lies beside its edges."""
+    found = []
+    for first, last, part in _shots(frames, cuts):
+        curves = {"right": series["colour_right"][part], "down": series["colour_down"][part]}
+        figures = {name: float(np.nanmedian(curve)) for name, curve in curves.items() if not np.isnan(curve).all()}
+        if max(map(abs, figures.values()), default=0.0) >= BESIDE_SAMPLES:
+            known = np.mean([not np.isnan(one) for one in curves["right"]])
+            found.append(SurveyFinding("chroma", first, last, float(known), figures))
     return found
 
 

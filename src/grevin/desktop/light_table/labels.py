@@ -19,7 +19,7 @@ def labels(look: Look, ways: Ways, drawing: Drawing, wipe: Wipe, waiting: bool) 
     """One line for each."""
     words = []
     if drawing.before:
-        words.append(tr("Before: the source"))
+        words.append(tr("Before: the source, enlarged plainly") if look.scaled else tr("Before: the source"))
     elif ways.compare != "one":
         words.append(_compare_words(look, ways, wipe))
     if ways.colours is not None:

@@ -13,11 +13,13 @@ from grevin.desktop.keys import KEYS, Key
 from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.session import Session
 from grevin.desktop.steps.bands.desk import BandsDesk
+from grevin.desktop.steps.chroma.desk import ChromaDesk
 from grevin.desktop.steps.compression.desk import CompressionDesk
 from grevin.desktop.steps.desk import CountLane, Desk
 from grevin.desktop.steps.dirt.desk import DirtDesk
 from grevin.desktop.steps.dropout.desk import DropoutDesk
 from grevin.desktop.steps.edges.desk import EdgesDesk
+from grevin.desktop.steps.enlarge.desk import EnlargeDesk
 from grevin.desktop.steps.fields.desk import FieldsDesk
 from grevin.desktop.steps.flicker.desk import FlickerDesk
 from grevin.desktop.steps.grain.desk import GrainDesk
@@ -35,9 +37,9 @@ from grevin.desktop.steps.stairs.desk import StairsDesk
 from grevin.desktop.texts import tr
 
 DESKS: tuple[type[Desk], ...] = (
-    PickDesk, RepeatsDesk, FieldsDesk, RebuildDesk, DropoutDesk, CompressionDesk, NoiseDesk, FlickerDesk, BandsDesk,
-    LightDesk, DirtDesk, ScratchDesk, SpotDesk, RetouchDesk, EdgesDesk, StairsDesk, ReframeDesk,
-    SidefillDesk,    GrainDesk,
+    PickDesk, RepeatsDesk, FieldsDesk, RebuildDesk, DropoutDesk, ChromaDesk, CompressionDesk, NoiseDesk, FlickerDesk,
+    BandsDesk, LightDesk, DirtDesk, ScratchDesk, SpotDesk, RetouchDesk, EdgesDesk, StairsDesk, ReframeDesk,
+    SidefillDesk, EnlargeDesk, GrainDesk,
 )  # fmt: skip
 LANES: tuple[CountLane, ...] = tuple(desk.lane for desk in DESKS if desk.lane is not None)
 

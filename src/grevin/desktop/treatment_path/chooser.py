@@ -13,7 +13,8 @@ from grevin.desktop.texts import tr
 
 STAGE_WORDS = {
     "time": "Time is wrong", "signal": "The signal is damaged", "light": "The light is uneasy",
-    "surface": "The surface is damaged", "frame": "The frame does not fit", "finish": "To finish",
+    "surface": "The surface is damaged", "frame": "The frame does not fit",
+    "size": "The picture is too small", "finish": "To finish",
 }  # fmt: skip
 PICTURE = QSize(44, 33)
 STEP = Qt.ItemDataRole.UserRole

@@ -7,6 +7,7 @@ from functools import partial
 from typing import Any, Literal, get_args, get_origin
 
 from PySide6.QtCore import QSignalBlocker, QSize, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -97,6 +98,14 @@ class SettingsForm(QWidget):
         if self._rare:
             layout.addRow("", self._more)
             self._more.show()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Give words that need two lines the height for them: the layout does so only beside tall fields."""
+        super().resizeEvent(event)
+        for holder in self._holders.values():
+            label = self._rows.labelForField(holder)
+            if label is not None:
+                label.setMinimumHeight(label.heightForWidth(label.width()))
 
     def _control(self, name: str, annotation: Any, extra: dict[str, Any]) -> QWidget:
         emit = partial(self._emit, name)

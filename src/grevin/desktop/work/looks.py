@@ -20,6 +20,7 @@ from grevin.core.picture.display import (
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.geometry import Geometry
 from grevin.core.picture.halving import halved
+from grevin.core.picture.scaling import scaled, shows_all_of
 from grevin.core.quality.harm import harm_of
 from grevin.core.steps.charting import Chart
 from grevin.core.steps.evidence import Evidence
@@ -102,6 +103,7 @@ class Look:
         drawn: the same of what else was drawn for that step.
         seam: pictures of the good frames around, with their numbers at the view point, for the splice; else None.
         shot: what the step that was asked for measured of the frame's shot; None where it measures none.
+        scaled: whether `source` was brought plainly to the size of `frame`, which shows all of it.
     """
 
     number: int
@@ -121,6 +123,7 @@ class Look:
     drawn: tuple[tuple[int, Region, Shift], ...] = ()
     seam: tuple[tuple[int, Screen], tuple[int, Screen]] | None = None
     shot: ShotLook | None = None
+    scaled: bool = False
 
 
 def screen_of(chain: Chain, frame: Frame, key: str, ways: Ways = ALL) -> Screen:
@@ -153,16 +156,18 @@ def make_look(
         drawn: what else was drawn for it.
         kept: gives frames of the view point that are kept on disk, None for others.
     """
-    source, place = chain.source, chain.view_points[view_point]
+    place = chain.view_points[view_point]
     wanted = output
     output = chain.output_of(view_point, number) if output is None else output
     key, last = place.key(output), _made_or_kept(chain, view_point, output, kept)
-    first = _source_or_made(chain, view_point, number, last)
-    before = screen_of(chain, first, key if first is last else source.key(number), ways)
+    geometry = chain.geometry_at(view_point, output)
+    source = _source_or_made(chain, view_point, number, last)
+    first = source if source is last else _at_scale_of(chain, number, source, last, geometry)
+    first_key = chain.source.key(number) if first is source else _scaled_key(chain, number, last)
+    before = screen_of(chain, first, key if first is last else first_key, ways)
     after = before if last is first else screen_of(chain, last, key, ways)
     own = wanted if evidence_of == view_point else None
     evidence = chain.evidence_at(evidence_of, number, own) if evidence_of else None
-    geometry = chain.geometry_at(view_point, output)
     if evidence is not None and geometry is not None:
         evidence = evidence.on(geometry, (last.format.height, last.format.width))
     computed, harm = None, None
@@ -178,7 +183,7 @@ def make_look(
         chain.time_words(view_point, number, output), notes_of(chain, evidence_of, number),
         output if moved else None, geometry, _shown_regions(chain, regions, number),
         _shown_regions(chain, drawn, number), seam,
-        shot_of(chain, evidence_of, number),
+        shot_of(chain, evidence_of, number), first is not source,
     )  # fmt: skip
 
 
@@ -222,6 +227,21 @@ def _source_or_made(chain: Chain, view_point: int, number: int, made: Frame) -> 
         if chain.changes_time(view_point) and chain.time_words(view_point, number).startswith("rebuilt"):
             return made
         raise
+
+
+def _scaled_key(chain: Chain, number: int, last: Frame) -> str:
+    return f"{chain.source.key(number)}/at {last.format.width} x {last.format.height}"
+
+
+def _at_scale_of(chain: Chain, number: int, first: Frame, last: Frame, geometry: Geometry | None) -> Frame:
+    """The source as it is compared: plainly at the size of the view point, where that shows all of it."""
+    fmt = last.format
+    same = (fmt.width, fmt.height) == (first.format.width, first.format.height)
+    if geometry is None or same or not shows_all_of(geometry, fmt, first.format):
+        return first
+    large = replace(first.format, width=fmt.width, height=fmt.height, pixel_aspect=fmt.pixel_aspect)
+    key = _scaled_key(chain, number, last)
+    return chain.cache.get(key, lambda: scaled(first, large).rounded(), lambda made: made.nbytes)
 
 
 def notes_of(chain: Chain, place: int, frame: int) -> tuple[str, ...]:

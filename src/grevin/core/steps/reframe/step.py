@@ -23,12 +23,17 @@ from grevin.core.errors import SettingsError
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.geometry import Geometry
+from grevin.core.picture.levels import Plane, levels_of
 from grevin.core.picture.sampling import Map, sampled
+from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, Stage
-from grevin.core.steps.seen import Window
+from grevin.core.steps.enlarge.making import brightness, doubled, finished, rounding_of, with_brightness, without_halos
+from grevin.core.steps.enlarge.measuring import known_of, measured
+from grevin.core.steps.seen import Arrays, Shotwise, Window
 from grevin.core.steps.settings import Settings, TypedItem, setting
 
 LARGEST_PX = 16384
+OVERSHOOT = 0.04  # of the difference between both sides of an edge, where it is enlarged by learning
 EASES = {
     "none": lambda share: share,
     "in": lambda share: share * share,
@@ -73,6 +78,12 @@ class ReframeSettings(Settings):
         help="Of the output; 0 for the picture's own, or for what follows from the width.",
     )  # fmt: skip
 
+    sampling: Literal["plain", "learned"] = setting(
+        "plain", label="Sampled", words={"plain": "plainly", "learned": "as enlarged by learning"}, learned=True,
+        help="How a part of the picture is enlarged: by Lanczos alone, or with what Enlarge takes to have been there. "
+        "Interlaced pictures are sampled plainly.",
+    )  # fmt: skip
+
     @field_validator("width", "height", mode="before")
     @classmethod
     def _own(cls, value: Any) -> Any:
@@ -101,6 +112,10 @@ class ReframeStep:
         """Looks at no other frame."""
         return 0
 
+    def learn(self, shot: Shotwise, settings: ReframeSettings, progress: Progress) -> Arrays:
+        """How noisy and how worn a shot is, where it is enlarged by learning."""
+        return shot.kept("noise and wear", lambda: measured(shot, progress)) if settings.sampling == "learned" else {}
+
     def new_format(self, fmt: PictureFormat, settings: ReframeSettings) -> PictureFormat:
         """The format of the output."""
         width, height = settings.width, settings.height
@@ -128,7 +143,26 @@ class ReframeStep:
             )
         where = self.geometry(window.format, number, settings).back
         frame = window.frame()
-        return frame if fmt == frame.format and _is_same(where) else sampled(frame, fmt, where)
+        if fmt == frame.format and _is_same(where):
+            return frame
+        made = sampled(frame, fmt, where)
+        larger = np.linalg.norm(where[:, :2], 2) < 1  # every new pixel is smaller than an old one
+        if settings.sampling == "plain" or frame.format.has_fields or not larger:
+            return made
+        return with_brightness(made, _learned(frame, fmt, where, window.study()))
+
+
+def _learned(frame: Frame, fmt: PictureFormat, where: Map, study: Arrays) -> Plane:
+    """Brightness of what is shown, looked up in a picture that was made twice as large; 8-bit levels."""
+    luma = brightness(levels_of(frame), frame.format)
+    twice = doubled(luma, known_of(study), 1.0)
+    made = finished(luma, twice, (2 * luma.shape[0], 2 * luma.shape[1]), 1.0, 0.0, rounding_of(frame.format))
+    large = without_halos(made, luma, OVERSHOOT)
+    alone = replace(fmt, model="grey", chroma="4:4:4", alpha=False, bit_depth=8, sample="integer",
+                    full_range=fmt.full_range or fmt.model == "rgb")  # fmt: skip
+    whole = replace(alone, width=large.shape[1], height=large.shape[0])
+    back = np.column_stack([2 * where[:, :2], 2 * where[:, 2] + 0.5])  # middles of pixels lie at whole numbers
+    return np.asarray(sampled(Frame(frame.number, whole, (large,)), alone, back).planes[0], np.float32)
 
 
 def key_at(settings: ReframeSettings, number: int) -> ReframeKey:

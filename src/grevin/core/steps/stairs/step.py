@@ -224,7 +224,9 @@ def _blobs(mask: Mask) -> tuple[Blob, ...]:
 def _words(study: Arrays, lines: Mask, settings: StairsSettings) -> str:
     down, across = _repeats_in(study)
     said = []
-    if lines.any() and not (down or across):
+    if lines.any() and (down or across):
+        said.append("Lines that are made anew, and diagonals beside them.")
+    elif lines.any():
         said.append(f"Every other line repeats on {100 * 2 * float(lines.mean()):.0f} % of the picture.")
     if settings.passes > MANY_PASSES and (lines.any() or settings.diagonals == "all"):
         said.append(f"{settings.passes} passes: beyond {MANY_PASSES} the picture is visibly blurred.")

@@ -6,6 +6,7 @@ from grevin.core.survey.measures.base import Measure
 from grevin.core.survey.measures.blocks import Blocks
 from grevin.core.survey.measures.borders import Borders
 from grevin.core.survey.measures.change import ChangeMeasure
+from grevin.core.survey.measures.colour_shift import ColourShift
 from grevin.core.survey.measures.combing import Combing
 from grevin.core.survey.measures.detail import Detail
 from grevin.core.survey.measures.dirt import DirtCount
@@ -20,5 +21,5 @@ from grevin.core.survey.measures.scratches import Scratches
 
 MEASURES: tuple[Measure, ...] = (
     Levels(), Light(), Detail(), Noise(), Motion(), ChangeMeasure(), FieldChange(), Combing(), Blocks(),
-    RepeatedLines(), Borders(), DirtCount(), Scratches(), DropoutCount(),
+    RepeatedLines(), ColourShift(), Borders(), DirtCount(), Scratches(), DropoutCount(),
 )  # fmt: skip

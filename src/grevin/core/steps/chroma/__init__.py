@@ -1,0 +1,1 @@
+"""Colour shift: colour brought back to the edges it belongs to."""

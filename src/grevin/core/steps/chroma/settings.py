@@ -1,0 +1,30 @@
+"""Settings of colour shift."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from grevin.core.steps.settings import Settings, setting
+
+
+class ChromaSettings(Settings):
+    """From where colour is brought back."""
+
+    acts: Literal["found", "given"] = setting(
+        "found", label="Shift", words={"found": "as found", "given": "as given"},
+        help="How far colour lies beside its edges: found for each shot, or given in numbers.",
+    )  # fmt: skip
+    right_px: float = setting(
+        0.0, label="To the right", unit="px", low=-32.0, high=32.0, decimals=2, step=0.25, when={"acts": "given"},
+        help="By how many pixels colour lies too far to the right; below 0 to the left.",
+    )  # fmt: skip
+    down_lines: float = setting(
+        0.0, label="Down", unit="lines", low=-32.0, high=32.0, decimals=2, step=0.25, when={"acts": "given"},
+        help="By how many lines, of a field where there are fields, colour lies too low; below 0 too high.",
+    )  # fmt: skip
+    least_samples: float = setting(
+        1.0, label="From", unit="samples", low=0.25, high=4.0, decimals=2, step=0.05, rare=True,
+        when={"acts": "found"},
+        help="Samples of colour from which a shift that was found is taken back. Pictures whose colour is right show "
+        "up to .7.",
+    )  # fmt: skip

@@ -1,0 +1,97 @@
+"""Luma made larger: plain, what a network adds, and held to the source.
+
+What is made is brought down again and compared with the source, and what is missing is added, enlarged plainly
+(iterated back-projection, Irani and Peleg 1991). So the result is the source at its own size, and what the network
+leaves out of it, noise above all, comes back as it was, no sharper.
+"""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+
+from grevin.core.picture.format import PictureFormat
+from grevin.core.picture.frame import BT709_LUMA, Frame
+from grevin.core.picture.levels import Plane, level_unit, levels_of, with_levels
+from grevin.core.picture.resampling import KERNELS, resized
+from grevin.core.steps.enlarge.network import Known, added
+
+AROUND = np.ones((3, 3), np.uint8)  # pixels of the source in which the sides of an edge are looked for
+BACK = 2  # times that the result is brought down and compared: a second one halves what is left
+BRIDGED = 1.26  # times that interpolation may bridge: a third of a doubling, on a scale of powers
+PLAIN = KERNELS["lanczos"]
+DOWN = KERNELS["cubic"]
+
+
+def doubled(luma: Plane, known: Known, amount: float) -> Plane:
+    """(2 H, 2 W) float32: luma at twice its size, with so much (0..1) of what the network adds."""
+    plain = resized(luma, (2 * luma.shape[0], 2 * luma.shape[1]), PLAIN)
+    return plain + np.float32(amount) * added(luma, known)
+
+
+def finished(
+    luma: Plane, made: Plane, shape: tuple[int, int], amount: float, left_out: float, rounding: float
+) -> Plane:
+    """(H, W) float32, 8-bit levels: luma at the size that is asked for.
+
+    Args:
+        luma: float32, 8-bit levels.
+        made: the same, doubled.
+        shape: of the result; larger than that of luma along at least one side.
+        amount: 0..1 of what the network adds.
+        left_out: 0..1 of what it leaves out that is not brought back.
+        rounding: 8-bit levels to which the source is known: half a code value. Less is not brought back.
+    """
+    while min(shape[0] / made.shape[0], shape[1] / made.shape[1]) > BRIDGED:
+        made = doubled(made, Known(), amount)
+    made = resized(made, shape, PLAIN) if made.shape != shape else made.copy()
+    kept = np.float32(1.0 - left_out)
+    for _ in range(BACK if kept > 0 else 0):
+        missing = luma - resized(made, luma.shape, DOWN)
+        missing -= np.clip(missing, -rounding, rounding)
+        made += kept * resized(missing, shape, PLAIN)
+    return made
+
+
+def without_halos(made: Plane, luma: Plane, overshoot: float) -> Plane:
+    """(H, W) float32: what was made, beside edges no brighter or darker than their sides but for a share of them.
+
+    What is thin or grainy may go beyond, as far as it stands out of its surroundings in the source (the top-hats of
+    Serra 1982): a line that the source's samples flattened was brighter than any of them.
+
+    Args:
+        made: 8-bit levels.
+        luma: of the source.
+        overshoot: share of the difference between both sides.
+    """
+    highest, lowest = cv2.dilate(luma, AROUND), cv2.erode(luma, AROUND)
+    more = np.float32(overshoot) * (highest - lowest)
+    above = cv2.dilate(luma - cv2.morphologyEx(luma, cv2.MORPH_OPEN, AROUND), AROUND)
+    below = cv2.dilate(cv2.morphologyEx(luma, cv2.MORPH_CLOSE, AROUND) - luma, AROUND)
+    size = made.shape[::-1]
+    low, high = (
+        cv2.resize(limit, size, interpolation=cv2.INTER_LINEAR)
+        for limit in (lowest - more - below, highest + more + above)
+    )
+    return np.asarray(np.clip(made, low, high), np.float32)
+
+
+def rounding_of(fmt: PictureFormat) -> float:
+    """8-bit levels to which pictures of a format are known: half a code value; none in floating point."""
+    return 0.0 if fmt.sample == "half" else 0.5 / level_unit(fmt)
+
+
+def brightness(levels: list[Plane], fmt: PictureFormat) -> Plane:
+    """Luma, or that of R'G'B', 8-bit levels."""
+    if fmt.model != "rgb":
+        return levels[0]
+    return np.asarray(sum(np.float32(part) * plane for part, plane in zip(BT709_LUMA, levels, strict=True)), np.float32)
+
+
+def with_brightness(plain: Frame, made: Plane) -> Frame:
+    """A picture with another brightness, 8-bit levels; its colour differences stay."""
+    levels = levels_of(plain)
+    if plain.format.model != "rgb":
+        return with_levels(plain, levels, {0: made})
+    more = made - brightness(levels, plain.format)
+    return with_levels(plain, levels, {place: plane + more for place, plane in enumerate(levels)})

@@ -1,0 +1,152 @@
+"""Enlarges the picture for a modern delivery: twice to four times, or to a height, with square pixels, sampled once.
+
+A small network, trained on photographs that were brought down and worn as film and tape are, tells what a plain
+enlargement lacks; it is told how much noise the shot has and whether a codec left its blocks. What it makes is brought
+down again and compared with the source, and what is missing is given back: by default the result at the source's size
+is the source, grain and all, and nothing is invented that the source contradicts. Colour is interpolated, on the sites
+of its samples. Interlaced pictures are refused: bring them to whole frames first.
+
+A network fills in what photographs usually look like. It may sharpen what was never sharp; it is no evidence of what a
+sign said or whose a face was. The evidence shows where the result leaves plain interpolation, and by how much.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from fractions import Fraction
+from typing import ClassVar
+
+import numpy as np
+
+from grevin.core.errors import SettingsError
+from grevin.core.motion.meaning import NEAR_PX, Around, meaned
+from grevin.core.picture.format import PictureFormat
+from grevin.core.picture.frame import Frame
+from grevin.core.picture.geometry import Geometry
+from grevin.core.picture.levels import Plane, levels_of
+from grevin.core.picture.resampling import KERNELS
+from grevin.core.picture.scaling import scaled
+from grevin.core.progress import Progress
+from grevin.core.steps.base import Family, Stage
+from grevin.core.steps.enlarge.making import brightness, doubled, finished, rounding_of, with_brightness, without_halos
+from grevin.core.steps.enlarge.measuring import known_of, measured
+from grevin.core.steps.enlarge.network import Known
+from grevin.core.steps.enlarge.settings import FOUND, LARGEST_PX, EnlargeSettings
+from grevin.core.steps.seen import Arrays, Shotwise, Window
+from grevin.core.steps.settings import Settings
+from grevin.core.steps.ways import ways
+
+HUNDREDTH, PERCENT = 0.01, 100.0
+NOISE_WORTH_A_WORD = 0.5  # 8-bit levels
+SAME_LEVELS = 2.0  # by which frames differ that show the same thing: tried by hand on clips, 1 is less steady
+
+
+class EnlargeStep:
+    """See the module."""
+
+    id: ClassVar[str] = "enlarge"
+    label: ClassVar[str] = "Enlarge"
+    fault: ClassVar[str] = "Delivery asks for more lines than there are"
+    version: ClassVar[int] = 1
+    family: ClassVar[Family] = "shape"
+    stage: ClassVar[Stage] = "size"
+    settings_model: ClassVar[type[Settings]] = EnlargeSettings
+
+    def reach(self, settings: EnlargeSettings) -> int:
+        """Frames that what was learned is averaged over."""
+        return settings.reach_frames if settings.way == "learned" else 0
+
+    def learn(self, shot: Shotwise, settings: EnlargeSettings, progress: Progress) -> Arrays:
+        """How noisy and how worn a shot is; nothing for plain ways."""
+        if settings.way != "learned":
+            return {}
+        return shot.kept("noise and wear", lambda: measured(shot, progress))
+
+    def new_format(self, fmt: PictureFormat, settings: EnlargeSettings) -> PictureFormat:
+        """The format of the output."""
+        across, down = fmt.chroma_ratio
+        height = settings.height or fmt.height * settings.factor
+        square = settings.pixels == "square"
+        shape = fmt.pixel_aspect if square else Fraction(1)
+        width = round(fmt.width * shape * height / (fmt.height * across)) * across
+        height = max(down, height // down * down) if settings.height else height
+        aspect = Fraction(1) if square else fmt.pixel_aspect
+        return replace(fmt, width=max(across, width), height=height, pixel_aspect=aspect)
+
+    def geometry(self, fmt: PictureFormat, number: int, settings: EnlargeSettings) -> Geometry:
+        """Where the larger picture's pixels lie in the smaller one."""
+        new = self.new_format(fmt, settings)
+        x, y = fmt.width / new.width, fmt.height / new.height
+        return Geometry(np.array([[x, 0.0, (x - 1) / 2], [0.0, y, (y - 1) / 2]]))
+
+    def reshape(self, window: Window, number: int, settings: EnlargeSettings) -> Frame:
+        """The frame at its new size; itself where that is its own.
+
+        Raises:
+            SettingsError: if the picture is interlaced, or the output would be too large.
+            GrevinError: if the network is not to be had.
+        """
+        frame, fmt = window.frame(), self.new_format(window.format, settings)
+        if fmt == frame.format:
+            return frame
+        _refuse(frame.format, fmt)
+        kernel = KERNELS["cubic" if settings.way == "cubic" else "lanczos"]
+        large = scaled(frame, fmt, kernel)
+        if settings.way != "learned" or settings.amount <= 0 or _is_smaller(frame.format, fmt):
+            return large
+        small = brightness(levels_of(frame), frame.format)
+        shape = fmt.height, fmt.width
+        twice, rounding = self._steadied(window, settings), rounding_of(frame.format)
+        made = finished(small, twice, shape, settings.amount, settings.noise, rounding)
+        return with_brightness(large, without_halos(made, small, settings.overshoot_pct / PERCENT))
+
+    def tell(self, study: Arrays, rate: float) -> tuple[str, ...]:
+        """What is reckoned with in a shot, in words."""
+        if "noise" not in study:
+            return ()
+        noise, worn = float(study["noise"]), float(study["worn"])
+        said = [
+            f"Noise of {noise:.1f} levels is reckoned with."
+            if noise >= NOISE_WORTH_A_WORD
+            else "Next to no noise was measured."
+        ]
+        if worn > HUNDREDTH:
+            said.append("Blocks of a codec show: clean them before, or they are enlarged too.")
+        return tuple(said)
+
+    def _steadied(self, window: Window, settings: EnlargeSettings) -> Plane:
+        """(2 H, 2 W) brightness at twice its size, in the mean over frames around where they show the same thing."""
+        known = self._known(window, settings)
+
+        def twice(view: Window) -> Plane:
+            name = f"doubled {self.version} {known} {settings.amount}"
+            luma = brightness(levels_of(view.frame()), view.format)
+            return view.keep(name, lambda: doubled(luma, known, settings.amount), lambda made: made.nbytes)
+
+        own = twice(window)
+        flows = ways(window, settings.reach_frames, lambda offset, side: window.at(offset).motion(side, "steady"))
+        others = (Around([twice(window.at(offset))], flow, abs(offset)) for offset, flow in flows)
+        same = np.full_like(own, max(known.noise, SAME_LEVELS))
+        return meaned([own], others, [same], [NEAR_PX])[0].plane
+
+    def _known(self, window: Window, settings: EnlargeSettings) -> Known:
+        found = known_of(window.study())
+        noise = found.noise if settings.noise_levels == FOUND else settings.noise_levels
+        return replace(found, noise=noise, blur=settings.sharpness_px)
+
+
+def _refuse(old: PictureFormat, new: PictureFormat) -> None:
+    """Say what cannot be enlarged."""
+    if old.field_order in {"top_first", "bottom_first"}:
+        raise SettingsError(
+            "An interlaced picture cannot be enlarged: its two fields show two moments.",
+            "Put the step Fields before it, or declare the reel progressive where it is.",
+        )
+    if max(new.width, new.height) > LARGEST_PX:
+        raise SettingsError(
+            f"The picture would be {new.width} x {new.height} px.", f"{LARGEST_PX} px a side are the most."
+        )
+
+
+def _is_smaller(old: PictureFormat, new: PictureFormat) -> bool:
+    return new.width <= old.width and new.height <= old.height
