@@ -19,15 +19,12 @@ HOME.mkdir()
 os.environ["QT_QPA_PLATFORM"] = f"offscreen:configfile={HOME / 'screen.json'}"
 os.environ["XDG_DATA_HOME"] = str(HOME / "data")
 
-import cv2  # noqa: E402
-import numpy as np  # noqa: E402
 import pypdfium2  # noqa: E402
 from PySide6.QtCore import QEventLoop, QPointF, QSettings, Qt, QTimer  # noqa: E402 - the screen has to be known before Qt is loaded
 from PySide6.QtGui import QGuiApplication  # noqa: E402
 from PySide6.QtTest import QTest  # noqa: E402
 
 from grevin.core.measure.area import Box  # noqa: E402
-from grevin.core.picture.display import to_screen  # noqa: E402
 from grevin.core.progress import Progress  # noqa: E402
 from grevin.core.treatment.regions import Region  # noqa: E402
 from grevin.demo.making import make_demo  # noqa: E402
@@ -39,9 +36,6 @@ from grevin.desktop.window import Window  # noqa: E402
 
 FRAME = 62
 CLOSE = 3.0
-SHOT_FRAMES = (40, 130, 210, 300)  # one of each shot of the demo
-CROP = (170, 84)  # px of the picture
-GAP_PX = 6
 HAIR_FRAME, HAIR = 60, ((350.0, 333.0), (376.0, 385.0), (420.0, 462.0), (464.0, 546.0))  # of the first reel
 SPECK = ((296.0, 606.0), (300.0, 614.0))
 BAD = (26, 27)  # frames of the ferry's reel at the pause
@@ -98,25 +92,6 @@ def point_at_doubtful(window: Window) -> None:
     view = View(2.0, (x + wide / 2) / fmt.width, (y + high / 2) / fmt.height)
     window.bench.table.show_view(view)
     window.bench.table.view_changed.emit(view)
-
-
-def before_and_after(window: Window) -> None:
-    """One place of each shot at 300 %, before and after, side by side."""
-    chain = window.session.chain
-    assert chain is not None
-    rows = []
-    for frame in SHOT_FRAMES:
-        evidence = chain.evidence_at(1, frame)
-        assert evidence is not None
-        x, y, wide, high = max(evidence.blobs, key=lambda blob: blob.pixels).area
-        left = min(max(0, x + wide // 2 - CROP[0] // 2), chain.source.format.width - CROP[0])
-        top = min(max(0, y + high // 2 - CROP[1] // 2), chain.source.format.height - CROP[1])
-        place = (slice(top, top + CROP[1]), slice(left, left + CROP[0]))
-        crops = [to_screen(source.frame(frame))[place][..., :3] for source in (chain.source, chain.result)]
-        large = [cv2.resize(crop, None, fx=CLOSE, fy=CLOSE, interpolation=cv2.INTER_NEAREST) for crop in crops]
-        rows.append(np.hstack([large[0], np.full((large[0].shape[0], GAP_PX, 3), 60, np.uint8), large[1]]))
-        rows.append(np.full((GAP_PX, rows[0].shape[1], 3), 60, np.uint8))
-    cv2.imwrite(str(FOLDER / "dirt-before-after.png"), np.vstack(rows[:-1]))
 
 
 def box_in_sight(window: Window) -> Box:
@@ -239,6 +214,22 @@ def retouched(window: Window) -> None:
             lambda: window.bench.path.card(1).panel.fill_changed.emit({"way": "place"}))  # fmt: skip
 
 
+def enlarged(window: Window) -> None:
+    """The harbour at twice its size, beside the source at one scale."""
+    open_reel_named(window, "harbour-with-ragged-sides")
+    window.do("go_bench")
+    window.session.add_step("enlarge")
+    window.session.go(20)
+    settle(window)
+    while window.bench.studying.busy:
+        wait(100)
+    settle(window)
+    if window.bench.looking.ways.compare != "wipe":
+        window.do("wipe")
+    window.bench.table.show_view(View(zoom=2.0, x=0.42, y=0.42))
+    picture(window, "enlarge", lambda: window.bench.looking.move_wipe(Wipe(0.5, 0.5, 0.0)))
+
+
 def take_all(window: Window) -> None:
     """Every main view."""
     picture(window, "start")
@@ -264,13 +255,13 @@ def take_all(window: Window) -> None:
             lambda: session.declare(gauge="16 mm", running_speed="16", field_order="top_first"),
             "go_intake")  # fmt: skip
     session.undo()
-    before_and_after(window)
     survey_and_report(window)
     picture(window, "output", "go_output", lambda: window.output.last.setValue(9), lambda: window.output.start())
     light_at_rest(window)
     noise_and_scratches(window)
     time_put_right(window)
     retouched(window)
+    enlarged(window)
 
 
 def main() -> int:
