@@ -18,7 +18,7 @@ def bench(
     suite: Annotated[
         str,
         typer.Option(
-            help="dirt, protect (harm to clean footage), survey, time, light, noise, surface, tape, colour, "
+            help="dirt, protect (harm to clean footage), survey, time, light, noise, surface, tape, jitter, colour, "
             "compression, edges, stairs, enlarge, output, full (hours), speed or looking."
         ),
     ] = "dirt",
@@ -62,6 +62,7 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
     from bench.edges import run_edges
     from bench.enlarge import run_enlarge
     from bench.in_full import run_full
+    from bench.jitter import run_jitter
     from bench.light import run_light
     from bench.looking import run_looking
     from bench.noise import run_noise
@@ -88,6 +89,7 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
         "full": lambda progress: (run_full(progress), None),
         "surface": lambda progress: run_surface(clips, progress),
         "compression": lambda progress: run_compression(clips, progress),
+        "jitter": lambda progress: run_jitter(clips, progress),
         "colour": lambda progress: run_colour(clips, progress),
         "edges": lambda progress: run_edges(clips, progress),
         "stairs": lambda progress: run_stairs(clips, progress),

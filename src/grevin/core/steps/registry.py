@@ -17,6 +17,7 @@ from grevin.core.steps.enlarge.step import EnlargeStep
 from grevin.core.steps.fields.step import FieldsStep
 from grevin.core.steps.flicker.step import FlickerStep
 from grevin.core.steps.grain.step import GrainStep
+from grevin.core.steps.jitter.step import JitterStep
 from grevin.core.steps.light.step import LightStep
 from grevin.core.steps.noise.step import NoiseStep
 from grevin.core.steps.pick.step import PickStep
@@ -33,9 +34,9 @@ GROUP = "grevin.steps"  # of entry points: a name, and the class of a step
 
 REGISTRY = Registry()
 for step in (
-    PickStep(), RepeatsStep(), FieldsStep(), RebuildStep(), DropoutStep(), ChromaStep(), CompressionStep(), NoiseStep(),
-    FlickerStep(), BandsStep(), LightStep(), DirtStep(), ScratchStep(), SpotStep(), RetouchStep(), EdgesStep(),
-    StairsStep(), ReframeStep(), SidefillStep(), EnlargeStep(), GrainStep(),
+    PickStep(), RepeatsStep(), FieldsStep(), RebuildStep(), DropoutStep(), JitterStep(), ChromaStep(),
+    CompressionStep(), NoiseStep(), FlickerStep(), BandsStep(), LightStep(), DirtStep(), ScratchStep(), SpotStep(),
+    RetouchStep(), EdgesStep(), StairsStep(), ReframeStep(), SidefillStep(), EnlargeStep(), GrainStep(),
 ):  # fmt: skip
     REGISTRY.add(step)
 

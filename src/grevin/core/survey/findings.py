@@ -37,6 +37,7 @@ HELD_GAP = 3  # frames in a run of held noise where it cannot be told
 FEWEST_FOR_SCRATCHES = 3  # frames on which the picture moves far enough
 SCRATCHED_SHARE = 0.3  # of those; on clean reporting clips there is not one such frame (bench, surface)
 BESIDE_SAMPLES = 1.0  # of colour: pictures whose colour is right show up to .7
+TREMBLES_PX = 0.09  # quickly looked at: steady open clips show up to .06, lines displaced by .3 px .12 and more
 BORDER_PX = 4.0  # black lines or columns at a side that are worth a word
 
 
@@ -81,6 +82,7 @@ def findings_of(
         found += _blocks(series["block_clearness"], frames, cuts)
         found += _repeated_lines(series, frames, cuts)
         found += _colour_shift(series, frames, cuts)
+        found += _jitter(series["line_jitter"], frames, cuts)
         found += _repeats(series, frames)
         found += _runs("combing", series["combing"] > COMBED_PCT, frames, 1)
         found += _light(series, frames, cuts)
@@ -149,6 +151,16 @@ def _colour_shift(series: Series, frames: range, cuts: list[int]) -> list[Survey
         if max(map(abs, figures.values()), default=0.0) >= BESIDE_SAMPLES:
             known = np.mean([not np.isnan(one) for one in curves["right"]])
             found.append(SurveyFinding("chroma", first, last, float(known), figures))
+    return found
+
+
+def _jitter(curve: Curve, frames: range, cuts: list[int]) -> list[SurveyFinding]:
+    """Shots whose lines tremble."""
+    found = []
+    for first, last, part in _shots(frames, cuts):
+        size = float(np.nanmedian(curve[part])) if not np.isnan(curve[part]).all() else 0.0
+        if size >= TREMBLES_PX:
+            found.append(SurveyFinding("jitter", first, last, min(1.0, size / (2 * TREMBLES_PX)), {"middle_px": size}))
     return found
 
 

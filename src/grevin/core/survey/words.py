@@ -10,7 +10,7 @@ KIND_WORDS = {
     "combing": "combing", "flash": "flash", "flicker": "flicker", "bands": "rolling band",
     "unreadable": "unreadable frame", "dirt": "dirt",
     "scratch": "scratches", "dropout": "dropouts", "edges": "black borders", "compression": "compression blocks",
-    "stairs": "repeated lines", "chroma": "colour beside its edges",
+    "stairs": "repeated lines", "chroma": "colour beside its edges", "jitter": "lines that tremble",
     "left_alone": "frame left alone by a step",
 }  # fmt: skip
 CURVE_WORDS = {
@@ -19,7 +19,7 @@ CURVE_WORDS = {
     "noise": "noise", "sharpness": "sharpness",
     "motion_p95": "motion", "temporal_information": "temporal information", "combing": "combing",
     "block_clearness": "block grid", "sample_lines": "lines a sample", "sample_columns": "columns a sample",
-    "colour_right": "colour to the right", "colour_down": "colour below",
+    "line_jitter": "line jitter", "colour_right": "colour to the right", "colour_down": "colour below",
     "scratch_length": "scratches", "dropout_count": "dropouts",
     "dirt_count": "dirt", "dirt_area": "dirt, area",
     "spatial_information": "spatial information", "change_largest": "largest change",
@@ -30,7 +30,7 @@ CURVE_SCALES = {
     "scratch_length": (0.0, 6.0), "dropout_count": (0.0, 10.0), "noise": (0.0, 6.0),
     "sharpness": (0.0, 1.5), "motion_p95": (0.0, 12.0), "temporal_information": (0.0, 30.0), "combing": (0.0, 2.0),
     "block_clearness": (0.0, 12.0), "sample_lines": (0.0, 4.0), "sample_columns": (0.0, 4.0),
-    "colour_right": (-4.0, 4.0), "colour_down": (-4.0, 4.0),
+    "line_jitter": (0.0, 1.0), "colour_right": (-4.0, 4.0), "colour_down": (-4.0, 4.0),
 }  # fmt: skip
 
 

@@ -23,6 +23,7 @@ from grevin.desktop.steps.enlarge.desk import EnlargeDesk
 from grevin.desktop.steps.fields.desk import FieldsDesk
 from grevin.desktop.steps.flicker.desk import FlickerDesk
 from grevin.desktop.steps.grain.desk import GrainDesk
+from grevin.desktop.steps.jitter.desk import JitterDesk
 from grevin.desktop.steps.light.desk import LightDesk
 from grevin.desktop.steps.noise.desk import NoiseDesk
 from grevin.desktop.steps.pick.desk import PickDesk
@@ -37,8 +38,8 @@ from grevin.desktop.steps.stairs.desk import StairsDesk
 from grevin.desktop.texts import tr
 
 DESKS: tuple[type[Desk], ...] = (
-    PickDesk, RepeatsDesk, FieldsDesk, RebuildDesk, DropoutDesk, ChromaDesk, CompressionDesk, NoiseDesk, FlickerDesk,
-    BandsDesk, LightDesk, DirtDesk, ScratchDesk, SpotDesk, RetouchDesk, EdgesDesk, StairsDesk, ReframeDesk,
+    PickDesk, RepeatsDesk, FieldsDesk, RebuildDesk, DropoutDesk, JitterDesk, ChromaDesk, CompressionDesk, NoiseDesk,
+    FlickerDesk, BandsDesk, LightDesk, DirtDesk, ScratchDesk, SpotDesk, RetouchDesk, EdgesDesk, StairsDesk, ReframeDesk,
     SidefillDesk, EnlargeDesk, GrainDesk,
 )  # fmt: skip
 LANES: tuple[CountLane, ...] = tuple(desk.lane for desk in DESKS if desk.lane is not None)

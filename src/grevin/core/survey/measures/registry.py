@@ -14,6 +14,7 @@ from grevin.core.survey.measures.dropouts import DropoutCount
 from grevin.core.survey.measures.fields import FieldChange
 from grevin.core.survey.measures.levels import Levels
 from grevin.core.survey.measures.light import Light
+from grevin.core.survey.measures.line_jitter import LineJitter
 from grevin.core.survey.measures.motion import Motion
 from grevin.core.survey.measures.noise import Noise
 from grevin.core.survey.measures.repeated_lines import RepeatedLines
@@ -21,5 +22,5 @@ from grevin.core.survey.measures.scratches import Scratches
 
 MEASURES: tuple[Measure, ...] = (
     Levels(), Light(), Detail(), Noise(), Motion(), ChangeMeasure(), FieldChange(), Combing(), Blocks(),
-    RepeatedLines(), ColourShift(), Borders(), DirtCount(), Scratches(), DropoutCount(),
+    RepeatedLines(), ColourShift(), LineJitter(), Borders(), DirtCount(), Scratches(), DropoutCount(),
 )  # fmt: skip

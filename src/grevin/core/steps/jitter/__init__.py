@@ -1,0 +1,1 @@
+"""Line jitter: lines that a trembling time base displaced, put straight."""
