@@ -115,6 +115,8 @@ def codes_from_rgb(values: Rgb, fmt: PictureFormat) -> npt.NDArray[np.float64]:
         return decode_linear(values).astype(np.float64)
     affine = _codes_affine(fmt)
     # OpenCV's is several times as fast as a product of so thin matrices
+    if not len(values):
+        return np.zeros((0, len(affine)))
     made = cv2.transform(values.astype(np.float64)[:, None], affine)
     return np.asarray(made, np.float64).reshape(len(values), -1)
 

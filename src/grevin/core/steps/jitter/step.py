@@ -1,4 +1,4 @@
-"""Puts lines straight that a trembling time base displaced sideways: upright edges are ragged, each line by itself.
+"""Puts lines straight that a trembling time base displaced sideways, each line by itself: upright edges tremble.
 
 Each line is moved until it fits those above and below, by fractions of a pixel, in each field by itself; the colour
 goes with it. Whether a shot trembles is told first, over many of its frames: one that does not comes out bit for bit.
@@ -29,7 +29,7 @@ class JitterStep:
 
     id: ClassVar[str] = "jitter"
     label: ClassVar[str] = "Line jitter"
-    fault: ClassVar[str] = "Upright edges are ragged: lines lie displaced sideways"
+    fault: ClassVar[str] = "Upright edges tremble: each line lies displaced sideways"
     version: ClassVar[int] = 1
     family: ClassVar[Family] = "whole"
     stage: ClassVar[Stage] = "signal"
