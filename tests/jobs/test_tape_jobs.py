@@ -18,6 +18,7 @@ from grevin.demo.tape_reels import (
     before_coding,
     coded,
     line_doubled,
+    trembling,
     undamaged,
     with_wires,
     without_borders,
@@ -138,3 +139,30 @@ def test_telegraph_wires(qtbot: QtBot, new_window, tmp_path: Path) -> None:
         assert psnr(*squared_error(after, right)) > psnr(*squared_error(before, right)) + 3.0
         outside = ~window.session.chain.evidence_at(1, number).mask
         assert np.array_equal(made[number].planes[0][outside], worn[number].planes[0][outside])
+
+
+def test_a_tape_that_trembles(qtbot: QtBot, new_window, tmp_path: Path) -> None:
+    clean = [part_of(without_borders(number), PART) for number in range(LENGTH)]
+    worn = [trembling(frame) for frame in clean]
+    window: Window = new_window(write_video(tmp_path / "trembling.mkv", worn))
+    settle(qtbot, window)
+    window.do("survey")
+    qtbot.waitUntil(lambda: window.surveying.survey is not None and not window.surveying.running, timeout=WAIT_MS)
+    assert {"jitter", "chroma"} <= set(window.session.findings.kinds())
+    window.do("go_bench")
+    add(qtbot, window, "tremble")
+    add(qtbot, window, "colour lies")
+    assert [step.step for step in window.session.treatment.steps] == ["jitter", "chroma"]
+    chain = window.session.chain
+    qtbot.waitUntil(lambda: all(step.is_studied(0) for step in chain.steps), timeout=WAIT_MS)
+    assert "to the right" in chain.steps[1].told(0)[0]
+    made = written(qtbot, window, tmp_path / "steady.mkv")
+    inner = slice(8, -8), slice(16, -16)
+    for number in (2, LENGTH // 2):
+        planes = zip(clean[number].planes, worn[number].planes, made[number].planes, strict=True)
+        luma, *colours = (
+            psnr(*squared_error(right[inner], after[inner])) - psnr(*squared_error(right[inner], before[inner]))
+            for right, before, after in planes
+        )
+        assert luma > 4
+        assert min(colours) > 10

@@ -1,4 +1,4 @@
-"""Reels of Port Ellery's local television: dropouts, ragged sides, an old codec, and telegraph wires in steps."""
+"""Reels of Port Ellery's local television: streaks, ragged sides, an old codec, wires in steps, lines that tremble."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ from fractions import Fraction
 import cv2
 import numpy as np
 
+from grevin.core.measure.line_jitter import moved_lines
 from grevin.core.picture.frame import Frame
 from grevin.core.quality.damage.border import BorderDamage
 from grevin.core.quality.damage.dropout import DropoutDamage
@@ -22,6 +23,8 @@ RAGGED = BorderDamage(seed=1985, left=9, right=11, top=2, torn=8, ragged=0.6, do
 WIRES = ((60, 70), (95, 82), (170, -60))  # line at the left, and lines by which the wire rises or falls
 WIRE_SAG, WIRE_LEVEL = 14.0, 38  # lines; 8-bit level
 WIRE_BITS, WIRE_REACH = 4, 40  # of a fraction of a pixel; px beyond the sides
+TREMBLING_SEED, TREMBLING_PX = 1987, 0.9  # standard deviation of each line
+COLOUR_RIGHT, COLOUR_DOWN = 5.0, 2.0  # px and lines by which colour lies beside its edges
 QUALITY, COLOUR_QUALITY = 14, 10  # of a still codec, frame by frame
 
 
@@ -87,6 +90,23 @@ def _with_blocks(number: int) -> Frame:
     return coded(before_coding(number))
 
 
+def trembling(frame: Frame) -> Frame:
+    """A frame whose lines lie displaced, each by itself, and whose colour lies beside its edges."""
+    rng = np.random.default_rng((TREMBLING_SEED, frame.number))
+    far = rng.normal(0, TREMBLING_PX, frame.format.height).astype(np.float32)
+    luma, *colours = (plane.astype(np.float32) for plane in frame.planes)
+    beside = np.array([[1.0, 0.0, COLOUR_RIGHT / 2], [0.0, 1.0, COLOUR_DOWN / 2]])
+    made = [moved_lines(luma, far)]
+    for plane in colours:
+        moved = cv2.warpAffine(plane, beside, plane.shape[::-1], flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
+        made.append(moved_lines(np.asarray(moved, np.float32), far.reshape(-1, 2).mean(axis=1) / 2))
+    return replace(frame, planes=tuple(np.clip(np.rint(plane), 0, 255).astype(np.uint8) for plane in made))
+
+
+def _trembling(number: int) -> Frame:
+    return trembling(without_borders(number))
+
+
 def _in_steps(number: int) -> Frame:
     return line_doubled(with_wires(number))
 
@@ -99,5 +119,6 @@ def tape_reels() -> tuple[TimeReel, ...]:
         TimeReel("regatta-on-an-old-tape", TAPE, LENGTH, _with_dropouts, {"dropouts": truth}),
         TimeReel("harbour-with-ragged-sides", WHOLE, LENGTH, _with_borders, {"borders": asdict(RAGGED)}),
         TimeReel("regatta-in-an-old-codec", WHOLE, LENGTH, _with_blocks, {"quality": codec}),
+        TimeReel("harbour-that-trembles", WHOLE, LENGTH, _trembling, {"lines_px": TREMBLING_PX}),
         TimeReel("wires-in-steps", WHOLE, LENGTH, _in_steps, {"lines_a_sample": 2}),
     )
