@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from bench.clips import REPORTS, Clip, load_clip
-from bench.over_clips import over_clips
+from bench.over_clips import suite_over_clips
 from grevin.core.measure.active_area import Borders, borders_of
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
@@ -34,12 +34,7 @@ def run_edges(wanted: list[str], progress: Progress) -> tuple[dict[str, Any], No
         UsageError: for a name that does not exist.
     """
     known = [clip.name for clip in REPORTS]
-    results, skipped = over_clips(wanted, known, lambda name: _of_clip(known.index(name)), progress)
-    rows = [row for some in results for row in some]
-    return {
-        "format": "grevin-bench", "version": 1, "suite": "edges", "rows": rows, "skipped": skipped,
-        "together": _together(rows),
-    }, None  # fmt: skip
+    return suite_over_clips("edges", wanted, known, lambda name: _of_clip(known.index(name)), _together, progress)
 
 
 def _together(rows: list[dict[str, Any]]) -> dict[str, float]:

@@ -20,7 +20,7 @@ from skimage import data as photographs
 from bench.clips import CLIPS, Clip, pristine
 from bench.compression import BUTTERFLY, STILLS
 from bench.fetching import fetched
-from bench.over_clips import over_clips
+from bench.over_clips import suite_over_clips
 from grevin.core.motion.flow import estimate_flow, positions, sample
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
@@ -54,12 +54,14 @@ def run_enlarge(wanted: list[str], progress: Progress) -> tuple[dict[str, Any], 
     Raises:
         UsageError: for a name that does not exist.
     """
-    results, skipped = over_clips(wanted, names(), lambda name: list(_of(name)), progress)
-    rows = [row for some in results for row in some]
-    return {
-        "format": "grevin-bench", "version": 1, "suite": "enlarge", "rows": rows, "skipped": skipped,
-        "together": {**_together(rows), **_of_steps()},
-    }, None  # fmt: skip
+    return suite_over_clips(
+        "enlarge",
+        wanted,
+        names(),
+        lambda name: list(_of(name)),
+        lambda rows: {**_together(rows), **_of_steps()},
+        progress,
+    )
 
 
 def _together(rows: list[dict[str, Any]]) -> dict[str, float]:

@@ -15,7 +15,7 @@ import numpy.typing as npt
 
 from bench.clips import CLIPS, Clip, pristine
 from bench.coded import coded_run
-from bench.over_clips import over_clips
+from bench.over_clips import suite_over_clips
 from grevin.core.measure.line_jitter import moved_lines
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.levels import levels_of, with_levels
@@ -45,12 +45,7 @@ def run_jitter(wanted: list[str], progress: Progress) -> tuple[dict[str, Any], N
         UsageError: for a name that does not exist.
     """
     known = [clip.name for clip in CLIPS]
-    results, skipped = over_clips(wanted, known, lambda name: _of_clip(known.index(name)), progress)
-    rows = [row for some in results for row in some]
-    return {
-        "format": "grevin-bench", "version": 1, "suite": "jitter", "rows": rows, "skipped": skipped,
-        "together": _together(rows),
-    }, None  # fmt: skip
+    return suite_over_clips("jitter", wanted, known, lambda name: _of_clip(known.index(name)), _together, progress)
 
 
 def _together(rows: list[dict[str, Any]]) -> dict[str, float]:

@@ -160,7 +160,7 @@ def _jitter(curve: Curve, frames: range, cuts: list[int]) -> list[SurveyFinding]
     for first, last, part in _shots(frames, cuts):
         size = float(np.nanmedian(curve[part])) if not np.isnan(curve[part]).all() else 0.0
         if size >= TREMBLES_PX:
-            found.append(SurveyFinding("jitter", first, last, min(1.0, size / (2 * TREMBLES_PX)), {"middle_px": size}))
+            found.append(SurveyFinding("jitter", first, last, min(1.0, size / (2 * TREMBLES_PX)), {"pixels": size}))
     return found
 
 

@@ -51,7 +51,7 @@ def figures_words(figures: dict[str, float]) -> str:
     contrast = figures.pop("contrast", None)
     units = {
         "percent": "%", "period_frames": "frames", "pixels": "px", "parts_percent": "%", "rows_percent": "%",
-        "heights": "picture heights", "streaks": "a frame",
+        "heights": "picture heights", "streaks": "a frame", "right": "samples", "down": "samples",
     }  # fmt: skip
     names = {
         "percent": "", "period_frames": "every", "pixels": "", "frames": "", "parts_percent": "single parts",

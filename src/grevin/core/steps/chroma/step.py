@@ -21,7 +21,7 @@ from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, Stage
 from grevin.core.steps.chroma.settings import ChromaSettings
 from grevin.core.steps.proposing import ShotFacts, Suggestion
-from grevin.core.steps.seen import Arrays, Shotwise, Window
+from grevin.core.steps.seen import Arrays, Shotwise, Window, spread_over
 from grevin.core.steps.settings import Settings
 
 LOOKED_AT = 16  # frames of a shot: what displaced colour did so all along
@@ -85,7 +85,7 @@ def _measured(shot: Shotwise, progress: Progress) -> Arrays:
     if fmt.model != "yuv":
         return {"shift": np.full(5, np.nan), "ratio": np.zeros(2)}
     frames = shot.frames
-    chosen = sorted({frames[round(one)] for one in np.linspace(0, len(frames) - 1, min(LOOKED_AT, len(frames)))})
+    chosen = spread_over(frames, LOOKED_AT)
     progress.begin(len(chosen), "Looking where colour lies")
     maps = []
     for number in chosen:

@@ -10,7 +10,7 @@ from grevin.core.measure.blocks import Grid, Profile, grids_of, nearness, steps_
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.levels import levels_of
 from grevin.core.progress import Progress
-from grevin.core.steps.seen import Arrays
+from grevin.core.steps.seen import Arrays, spread_over
 
 Grids = list[tuple[Grid, Grid]]  # (across, down) in brightness and in colour
 
@@ -22,7 +22,7 @@ LEAST_STEP, WHOLE_STEP = 0.2, 0.6  # 8-bit levels over the borders of blocks, fr
 
 def measured(frames: range, frame: Callable[[int], Frame], progress: Progress) -> Arrays:
     """(KINDS, 2, 4): period, offset, clearness and step across and down, in pixels of the planes and levels."""
-    chosen = sorted({frames[round(place)] for place in np.linspace(0, len(frames) - 1, min(LOOKED_AT, len(frames)))})
+    chosen = spread_over(frames, LOOKED_AT)
     progress.begin(len(chosen), "Looking for the blocks of a codec")
     profiles: list[list[tuple[Profile, Profile]]] = [[] for _ in range(KINDS)]
     for number in chosen:

@@ -27,7 +27,7 @@ from grevin.core.steps.edges.filling import Sides, from_frames, mirrored
 from grevin.core.steps.edges.settings import FOUND, EdgesSettings
 from grevin.core.steps.evidence import Blob, Evidence
 from grevin.core.steps.proposing import ShotFacts, Suggestion
-from grevin.core.steps.seen import Arrays, Shotwise, Window
+from grevin.core.steps.seen import Arrays, Shotwise, Window, spread_over
 from grevin.core.steps.settings import Settings
 
 LOOKED_AT = 24  # frames of a shot
@@ -127,7 +127,7 @@ class EdgesStep:
 def _measured(shot: Shotwise) -> Arrays:
     """(4,) borders of a shot at its sides."""
     frames = shot.frames
-    chosen = sorted({frames[round(one)] for one in np.linspace(0, len(frames) - 1, min(LOOKED_AT, len(frames)))})
+    chosen = spread_over(frames, LOOKED_AT)
     pictures = np.stack([shot.window(number).luma8() for number in chosen])
     found = borders_of(pictures)
     return {

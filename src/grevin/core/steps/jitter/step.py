@@ -18,7 +18,7 @@ from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, Stage
 from grevin.core.steps.jitter.settings import JitterSettings
 from grevin.core.steps.proposing import ShotFacts, Suggestion
-from grevin.core.steps.seen import Arrays, Shotwise, Window
+from grevin.core.steps.seen import Arrays, Shotwise, Window, spread_over
 from grevin.core.steps.settings import Settings
 
 LOOKED_AT = 12  # frames of a shot: a time base trembles all along
@@ -74,7 +74,7 @@ class JitterStep:
 def _measured(shot: Shotwise, progress: Progress) -> Arrays:
     """Standard deviation of the displacements, px: the middle over frames."""
     frames = shot.frames
-    chosen = sorted({frames[round(one)] for one in np.linspace(0, len(frames) - 1, min(LOOKED_AT, len(frames)))})
+    chosen = spread_over(frames, LOOKED_AT)
     progress.begin(len(chosen), "Looking how lines lie")
     sizes = []
     for number in chosen:

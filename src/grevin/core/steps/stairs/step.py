@@ -20,7 +20,7 @@ from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, Stage
 from grevin.core.steps.evidence import Blob, Evidence
 from grevin.core.steps.proposing import ShotFacts, Suggestion
-from grevin.core.steps.seen import Arrays, Shotwise, Window
+from grevin.core.steps.seen import Arrays, Shotwise, Window, spread_over
 from grevin.core.steps.settings import Settings
 from grevin.core.steps.stairs.diagonals import Edges, Weight, edges_of, faded, smoothed
 from grevin.core.steps.stairs.lines import between, doubled_lines, made_anew
@@ -169,7 +169,7 @@ def _soft(edges: Edges, settings: StairsSettings) -> Edges:
 def _measured(shot: Shotwise, progress: Progress) -> Arrays:
     """(2, 3): period, phase and depth down and across."""
     frames = shot.frames
-    chosen = sorted({frames[round(one)] for one in np.linspace(0, len(frames) - 1, min(LOOKED_AT, len(frames)))})
+    chosen = spread_over(frames, LOOKED_AT)
     progress.begin(len(chosen), "Looking for lines that repeat")
     pairs = []
     for number in chosen:
