@@ -45,9 +45,9 @@ def measure_on_fields() -> dict[str, float]:
     return {name: round(value, 3) for name, value in figures.items()}
 
 
-def interlaced(clip: Clip, order: FieldOrder) -> list[Frame] | None:
-    """Frames of two moments each, with grain; None where the pictures give no two whole fields."""
-    moments = long_run(clip, 2 * FRAMES)
+def interlaced(clip: Clip, order: FieldOrder, count: int = FRAMES) -> list[Frame] | None:
+    """So many frames of two moments each, with grain; None where the pictures give no two whole fields."""
+    moments = long_run(clip, 2 * count)
     rows = moments[0].format.height // 4 * 4
     fmt = replace(moments[0].format, height=rows, field_order=order)
     if not fmt.has_fields:

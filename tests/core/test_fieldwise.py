@@ -31,6 +31,7 @@ from tests.conftest import moving_frames, write_video
 
 DIRT = Treatment(steps=(TreatmentStep.make("dirt"),))
 WIDTH, HEIGHT, FRAMES = 320, 240, 7
+TRACE = 2.0  # 8-bit levels by which light may be measured otherwise; what was changed differs by 90 in the mean
 SPECKS = [(60, 20, 14, 8), (150, 60, 9, 5), (250, 90, 20, 10)]  # x, y, width, height on a field
 
 
@@ -148,7 +149,9 @@ def test_chroma_of_a_field_lies_under_its_own_lines() -> None:
 
 ACTING = [  # those that change pictures by themselves; what is drawn by hand is tested with its own steps
     step for step, kind in REGISTRY.steps.items()
-    if kind.family in {"local", "whole"} and not any(hasattr(kind, name) for name in ("learns_where", "fills_strokes"))
+    if kind.family in {"local", "whole"} and not hasattr(kind, "learns_where") and (
+        hasattr(kind, "learn") or not hasattr(kind, "fills_strokes")
+    )
 ]  # fmt: skip
 
 
@@ -184,4 +187,4 @@ def test_no_step_carries_anything_from_one_field_into_the_other(step: str) -> No
     )
     for number in range(FRAMES):
         apart = np.abs(one.frame(number).planes[0][0::2].astype(float) - other.frame(number).planes[0][0::2])
-        assert apart.max() <= 1.0, number
+        assert apart.max() <= TRACE, number

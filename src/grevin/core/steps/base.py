@@ -25,6 +25,7 @@ from grevin.core.steps.timing import Timing
 Family = Literal["local", "whole", "time", "shape"]
 Stage = Literal["time", "signal", "light", "surface", "frame", "size", "finish"]  # in the order in which work is done
 STAGES: tuple[str, ...] = get_args(Stage)
+LearnsFrom = Literal["frames", "one field", "fields"]
 METHODS: dict[str, tuple[str, ...]] = {
     "local": ("find", "mend"), "whole": ("render",), "time": ("study", "make"),
     "shape": ("new_format", "reshape", "geometry"),
@@ -119,11 +120,11 @@ class Checking(Protocol):
 class OnFields(Protocol):
     """What a local or whole step may have besides: each field of interlaced material is a picture of its own to it.
 
-    A step that learns says whether it is shown one field of each frame meanwhile, or whole frames.
+    A step that learns says what it is shown meanwhile: whole frames, one field of each, or every field in its time.
     """
 
     works_on_fields: ClassVar[bool]
-    learns_fields: ClassVar[bool]
+    learns_from: ClassVar[LearnsFrom]
 
 
 class Explaining(Protocol):

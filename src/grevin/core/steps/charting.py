@@ -17,7 +17,7 @@ class Line:
 
     Attributes:
         name: what it is, for people.
-        values: (T,) float32, of each frame, or of evenly spaced levels; NaN where nothing is known.
+        values: (T,) float32, of each frame or field, or of evenly spaced levels; NaN where nothing is known.
         measured: whether it was measured; else it is what the step holds for right.
     """
 
@@ -53,6 +53,7 @@ class Chart:
         over: what the curves go over.
         by_hand: the curve that a person may draw, where there is one.
         sure: how good the measure is, 0..1; None where that is not told.
+        per_frame: values of a line that go to a frame: 2 where each field has one.
     """
 
     about: str
@@ -62,6 +63,7 @@ class Chart:
     over: Literal["frames", "levels"] = "frames"
     by_hand: ByHand | None = None
     sure: float | None = None
+    per_frame: int = 1
 
     def limits(self) -> tuple[float, float]:
         """Lowest and highest value of all lines."""

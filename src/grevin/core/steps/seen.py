@@ -70,6 +70,11 @@ class Window(Protocol):
         """What the step learned of the shot that the middle frame lies in; for steps that `learn`."""
         ...
 
+    @property
+    def moment(self) -> int:
+        """Number of the middle frame among the pictures of which the step learned the shot (`Shotwise.frames`)."""
+        ...
+
     def strokes(self) -> tuple[PlacedStroke, ...]:
         """What a person drew over damage of the middle frame, for steps that fill strokes."""
         ...
@@ -80,7 +85,12 @@ class Shotwise(Protocol):
 
     @property
     def frames(self) -> range:
-        """The frames of the shot, as they are numbered before the step."""
+        """The pictures of the shot: its frames, as they are numbered before the step, or all of their fields."""
+        ...
+
+    @property
+    def per_frame(self) -> int:
+        """Pictures a frame: 2 where each field is one, for steps that learn from `fields`."""
         ...
 
     def window(self, number: int) -> Window:

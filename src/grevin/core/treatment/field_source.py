@@ -1,7 +1,8 @@
-"""The fields of one parity of interlaced frames, as frames of their own, and what a window on one knows of the path."""
+"""The fields of interlaced frames as frames of their own, and what a window on one knows of the path."""
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Protocol
 
 import numpy as np
@@ -67,11 +68,64 @@ class FieldSource:
         return self._cache.get(self.name(number), cut, lambda made: made.nbytes)
 
 
+def parities_in_time(fmt: PictureFormat) -> tuple[int, int]:
+    """Which field of a frame was taken first, and which one then."""
+    return (0, 1) if fmt.field_order == "top_first" else (1, 0)
+
+
+class FieldsInTime:
+    """A NamedSource: the fields of another one's frames, one after the other as they were taken."""
+
+    def __init__(self, source: NamedSource, cache: ByteCache) -> None:
+        self._source = source
+        self._fields = tuple(FieldSource(source, parity, cache) for parity in parities_in_time(source.format))
+
+    @property
+    def format(self) -> PictureFormat:
+        """Format of a field; two of them go into a frame's time."""
+        return replace(self._fields[0].format, rate=2 * self._source.format.rate)
+
+    @property
+    def identity(self) -> str:
+        """Identity of the source, and that these are its fields."""
+        return f"{self._source.identity}/fields in time"
+
+    def __len__(self) -> int:
+        return 2 * len(self._source)
+
+    def _of(self, moment: int) -> FieldSource:
+        return self._fields[moment % 2]
+
+    def key(self, number: int) -> str:
+        """Key of all that a field depends on."""
+        return self._of(number).key(number // 2)
+
+    def near(self, number: int, reach: int) -> str:
+        """The same for all within reach."""
+        return self._of(number).near(number // 2, -(-reach // 2))
+
+    def run_key(self, first: int, stop: int) -> str:
+        """The same for a run of fields."""
+        return f"{self._source.run_key(first // 2, -(-stop // 2))}/fields {first} to {stop}"
+
+    def name(self, number: int) -> str:
+        """Key of what a field is."""
+        return self._of(number).name(number // 2)
+
+    def frame(self, number: int) -> Frame:
+        """A field, as a picture."""
+        return self._of(number).frame(number // 2)
+
+
 class OfFrames(Protocol):
     """What a step over frames knows of its path."""
 
     def study_of(self, number: int) -> Arrays:
         """What the step learned of the shot of a frame."""
+        ...
+
+    def moment(self, number: int, parity: int | None = None) -> int:
+        """Number of a frame, or of one of its fields, among the pictures of which the step learned the shot."""
         ...
 
     def around(self, step: str, number: int) -> tuple[Frame, Frame] | None:
@@ -93,6 +147,10 @@ class FieldPath:
     def study_of(self, number: int) -> Arrays:
         """What the step learned of the shot of a frame."""
         return self._step.study_of(number)
+
+    def moment(self, number: int) -> int:
+        """Number of the field among the pictures of which the step learned the shot."""
+        return self._step.moment(number, self._parity)
 
     def around(self, step: str, number: int) -> tuple[Frame, Frame] | None:
         """A frame before and behind the last earlier step of an id."""

@@ -11,17 +11,26 @@ import numpy as np
 
 from grevin.core.cache import ByteCache
 from grevin.core.keys import content_key
+from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.geometry import Geometry
 from grevin.core.progress import Progress
-from grevin.core.steps.base import AnyStep
+from grevin.core.steps.base import AnyStep, LearnsFrom
 from grevin.core.steps.charting import LEFT_ALONE, Chart
 from grevin.core.steps.seen import Arrays
 from grevin.core.steps.settings import Settings, learned_names
-from grevin.core.treatment.field_source import PARITIES, FieldPath, FieldSource, OfFrames
+from grevin.core.timebase.timeline import Timeline
+from grevin.core.treatment.field_source import (
+    PARITIES,
+    FieldPath,
+    FieldsInTime,
+    FieldSource,
+    OfFrames,
+    parities_in_time,
+)
 from grevin.core.treatment.regions import Weight
 from grevin.core.treatment.said import Said
-from grevin.core.treatment.shots import Shots
+from grevin.core.treatment.shots import MappedShots, Shots
 from grevin.core.treatment.studies import STUDY_VERSION, Learned, Looks, StudiedShot
 from grevin.core.treatment.window import Behind, NamedSource
 
@@ -72,6 +81,23 @@ class StudyingStep(ABC):
         return bool(getattr(self.step, "works_on_fields", False)) and self._source.format.has_fields
 
     @cached_property
+    def learns_from(self) -> LearnsFrom:
+        """What the step is shown while it learns a shot."""
+        return getattr(self.step, "learns_from", "frames") if self.on_fields else "frames"
+
+    @property
+    def learned_format(self) -> PictureFormat:
+        """Format of the pictures of which the step learned a shot."""
+        return self._source.format if self.learns_from == "frames" else self._source.format.of_field(PARITIES[0])
+
+    def learned_geometry(self, number: int) -> Geometry | None:
+        """Where the pixels of what was learned of a frame before the step lie in the reel's own picture."""
+        before, field = self.geometry_before(number), Geometry.of_field(PARITIES[0])
+        if self.learns_from == "frames":
+            return before
+        return field if before is None else before.then(field)
+
+    @cached_property
     def learns(self) -> bool:
         """Whether the step learns a shot before it acts on its frames."""
         return callable(getattr(self.step, "learn", None))
@@ -107,13 +133,32 @@ class StudyingStep(ABC):
         path = cast("Behind", self) if source is self._source else None
         seen: MaskOf = self._measured_in
         where: MaskOf = self._acts_in
-        if self.on_fields and getattr(self.step, "learns_fields", False):  # both have the same to tell
+        shots, per_frame = self._shots, 1
+        if self.learns_from == "one field":  # both have the same to tell
             parity = PARITIES[0]
             source = FieldSource(source, parity, self._cache)
             path = None if path is None else FieldPath(cast("OfFrames", self), parity)
             seen, where = _on_field(seen, parity), _on_field(where, parity)
+        if self.learns_from == "fields":
+            seen, where = (_on_fields(masks, parities_in_time(source.format)) for masks in (seen, where))
+            shots, path, per_frame = MappedShots(shots, self._moments), None, 2
+            source, frames = FieldsInTime(source, self._cache), range(2 * frames.start, 2 * frames.stop)
         looks = Looks(seen, self._looks_key, where)
-        return StudiedShot(source, frames, self._shots, self._cache, by, self._learned, self._reach, looks, path)
+        return StudiedShot(
+            source, frames, shots, self._cache, by, self._learned, self._reach, looks, path, per_frame=per_frame
+        )
+
+    def _moments(self) -> Timeline:
+        """Which frame before the step each of all fields is of."""
+        same = Timeline.same(len(self._source), self._source.format.rate)
+        twice = Timeline(2 * len(same), 2 * same.rate, np.arange(2 * len(same)) // 2, np.zeros(2 * len(same), np.bool_))
+        return same.then(twice)
+
+    def moment(self, number: int, parity: int | None = None) -> int:
+        """Number of a frame, or of one of its fields, among the pictures of which the step learned the shot."""
+        if self.learns_from != "fields" or parity is None:
+            return number
+        return 2 * number + parities_in_time(self._source.format).index(parity)
 
     @property
     def _looks_key(self) -> str:
@@ -185,6 +230,12 @@ class StudyingStep(ABC):
         run = self._source.run_key(frames.start, frames.stop)
         said = self.settings.model_dump_json(include=learned_names(type(self.settings)) or None)
         return content_key("learned", STUDY_VERSION, self._own, said, run, self._looks_key)
+
+
+def _on_fields(mask_of: MaskOf, parities: tuple[int, int]) -> MaskOf:
+    """Masks of frames as they lie on all their fields."""
+    each = [_on_field(mask_of, parity) for parity in parities]
+    return lambda moment: each[moment % 2](moment // 2)
 
 
 def _on_field(mask_of: MaskOf, parity: int) -> MaskOf:

@@ -96,7 +96,7 @@ class StudiedShot:
 
     def __init__(
         self, source: NamedSource, frames: range, shots: Shots, cache: ByteCache, step: str, learned: Learned,
-        reach: int, looks: Looks, path: Behind | None = None,
+        reach: int, looks: Looks, path: Behind | None = None, per_frame: int = 1,
     ) -> None:  # fmt: skip
         """Prepare.
 
@@ -110,8 +110,10 @@ class StudiedShot:
             reach: of the step.
             looks: where it is measured.
             path: earlier steps, which a step may look behind; None where none may be.
+            per_frame: pictures a frame.
         """
         self._path = path
+        self._per_frame = per_frame
         self._looks = looks
         self._source = source
         self._reach = reach
@@ -123,8 +125,13 @@ class StudiedShot:
 
     @property
     def frames(self) -> range:
-        """The frames of the shot."""
+        """The pictures of the shot."""
         return self._frames
+
+    @property
+    def per_frame(self) -> int:
+        """Pictures a frame."""
+        return self._per_frame
 
     def window(self, number: int) -> ChainWindow:
         """One of them among its neighbours."""

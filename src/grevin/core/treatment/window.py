@@ -84,6 +84,10 @@ class Behind(Protocol):
         """What the step learned of the shot of a frame."""
         ...
 
+    def moment(self, number: int) -> int:
+        """Number of a frame among the pictures of which the step learned the shot."""
+        ...
+
     def strokes_on(self, number: int) -> tuple[PlacedStroke, ...]:
         """What a person drew over damage of a frame."""
         ...
@@ -167,6 +171,11 @@ class ChainWindow:
     def study(self) -> Arrays:
         """What the step learned of the shot that the middle frame lies in."""
         return {} if self._path is None else self._path.study_of(self._number)
+
+    @property
+    def moment(self) -> int:
+        """Number of the middle frame among the pictures of which the step learned the shot."""
+        return self._number if self._path is None else self._path.moment(self._number)
 
     def strokes(self) -> tuple[PlacedStroke, ...]:
         """What a person drew over damage of the middle frame."""

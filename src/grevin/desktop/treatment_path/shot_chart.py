@@ -59,7 +59,7 @@ class CurvesOfShot(QWidget):
             if found.by_hand is not None and not self._dragged:
                 self._hand.show(found.by_hand)
             self.setCursor(Qt.CursorShape.PointingHandCursor if by_frame else Qt.CursorShape.ArrowCursor)
-            words = ", ".join(_said(line, shot.frame if by_frame else None) for line in found.lines)
+            words = ", ".join(_said(line, found.per_frame * shot.frame if by_frame else None) for line in found.lines)
             self.setAccessibleName(f"{tr(found.about)}: {words} {tr(found.unit)}")
             how = "" if found.by_hand is None else f"\n{tr(HOW_TO_DRAW)}"
             self.setToolTip(f"{self.accessibleName()}{how}")
@@ -82,7 +82,7 @@ class CurvesOfShot(QWidget):
             self._draw(painter, QPen(style.ACCENT, 1.4), shot.left.lines[0], low, high)
         if shot.found.over == "frames":
             painter.setPen(QPen(style.ACCENT, 1))
-            x = self._x(shot.frame, length)
+            x = self._x(shot.found.per_frame * shot.frame, length)
             painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
         if shot.found.by_hand is not None:
             self._draw_points(painter)
@@ -156,9 +156,11 @@ class CurvesOfShot(QWidget):
                 self._hand.add(*self._place_of(event.position()))
             self.update()
         elif self._shot is not None and self._shot.found is not None and self._shot.found.over == "frames":
-            length = len(self._shot.found.lines[0].values)
+            found = self._shot.found
+            length = len(found.lines[0].values)
             share = (event.position().x() - RIM) / max(1, self.width() - 2 * RIM)
-            self.frame_chosen.emit(self._shot.first + round(min(1.0, max(0.0, share)) * (length - 1)))
+            place = round(min(1.0, max(0.0, share)) * (length - 1))
+            self.frame_chosen.emit(self._shot.first + place // found.per_frame)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._dragged:
@@ -207,10 +209,10 @@ class CurvesOfShot(QWidget):
         self.update()
 
 
-def _said(line: Line, frame: int | None) -> str:
-    """A curve in words: its value on a frame, or the least and the most."""
-    if frame is not None:
-        return f"{tr(line.name)} {line.values[frame]:.1f}"
+def _said(line: Line, place: int | None) -> str:
+    """A curve in words: its value at a place, or the least and the most."""
+    if place is not None:
+        return f"{tr(line.name)} {line.values[place]:.1f}"
     return tr("{0} {1:.1f} to {2:.1f}", tr(line.name), line.values.min(), line.values.max())
 
 

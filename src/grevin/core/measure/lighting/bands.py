@@ -219,8 +219,10 @@ class _Problem:
 
 
 def _waves(columns: Values, right: Values) -> Values:
-    """Least squares, held back a little where nothing speaks for a wave."""
+    """Least squares, held back a little where nothing speaks for a wave; no wave where nothing is known."""
     matrix = columns.T @ columns
+    if not np.trace(matrix):
+        return np.zeros(len(matrix))
     held = HELD * np.trace(matrix) / len(matrix) * np.eye(len(matrix))
     return np.asarray(np.linalg.solve(matrix + held, columns.T @ right))
 

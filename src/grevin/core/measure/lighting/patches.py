@@ -19,6 +19,7 @@ from grevin.core.measure.lighting.pairs import Levels, Pair, SmallPicture
 Field = npt.NDArray[np.float32]
 
 ACROSS = 20  # blocks: with fewer most of a patch is missed
+LEAST_BLOCK_PX = 4  # of the small picture: fewer pixels have no median to speak of
 LEAST_SHARE = 0.25  # of a block's pixels that must be seen in both frames
 ROUNDS = 3
 CAUCHY = 0.015  # of log light: a block's own error from which it counts half
@@ -50,16 +51,16 @@ class BlockTable:
     flow: Field
 
 
-def grid_of(width: int, height: int) -> tuple[int, int]:
-    """(across, down) blocks of a small picture."""
-    size = max(4, width // ACROSS)
+def grid_of(width: int, height: int, across: int = ACROSS) -> tuple[int, int]:
+    """(across, down) blocks of a small picture; about so many across are wanted."""
+    size = max(LEAST_BLOCK_PX, width // across)
     return max(1, width // size), max(1, height // size)
 
 
-def block_facts(here: SmallPicture, pair: Pair) -> tuple[Field, Field, Field]:
-    """Of a pair: (h, w) log ratio of light, (h, w) level, (h, w, 2) motion in blocks."""
+def block_facts(here: SmallPicture, pair: Pair, wanted: int = ACROSS) -> tuple[Field, Field, Field]:
+    """Of a pair: (h, w) log ratio of light, (h, w) level, (h, w, 2) motion in blocks; `wanted` across, about."""
     luma, moved = here.levels[0], pair.moved[0]
-    across, down = grid_of(luma.shape[1], luma.shape[0])
+    across, down = grid_of(luma.shape[1], luma.shape[0], wanted)
     size = luma.shape[1] // across
     ratio = np.log((moved + np.float32(FOOT)) / (luma + np.float32(FOOT)))
     ratio[~pair.both] = np.nan

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
 import numpy.typing as npt
@@ -10,19 +11,22 @@ import numpy.typing as npt
 from grevin.core.measure.lighting.curves import PairTable
 from grevin.core.measure.lighting.over_pairs import over_pairs
 from grevin.core.measure.lighting.pairs import DISTANCES, Pair, SmallPicture, matched_levels
-from grevin.core.measure.lighting.patches import BlockTable, block_facts
+from grevin.core.measure.lighting.patches import ACROSS, BlockTable, block_facts
 from grevin.core.progress import Progress
 
 Arrays = dict[str, npt.NDArray[np.generic]]
 
 
-def measured(frames: range, small: Callable[[int], SmallPicture], progress: Progress) -> Arrays:
+def measured(
+    frames: range, small: Callable[[int], SmallPicture], progress: Progress, across: int = ACROSS
+) -> Arrays:  # fmt: skip
     """Measure the pairs of a shot.
 
     Args:
         frames: of the shot.
         small: a frame as it is looked at.
         progress: one unit a frame.
+        across: blocks across the picture, about.
 
     Returns:
         "first", "second": (P,) frames of each pair, counted from the shot's first; "levels": (P, 4, K, 2) float16;
@@ -40,7 +44,7 @@ def measured(frames: range, small: Callable[[int], SmallPicture], progress: Prog
         clipped[number] = picture.clipped
         return picture
 
-    for first, second, facts in over_pairs(frames, looked_at, DISTANCES, _facts, progress):
+    for first, second, facts in over_pairs(frames, looked_at, DISTANCES, partial(_facts, across), progress):
         if facts is not None:
             for name, value in zip(rows, (np.int64(first), np.int64(second), *facts), strict=True):
                 rows[name].append(np.asarray(value))
@@ -49,11 +53,11 @@ def measured(frames: range, small: Callable[[int], SmallPicture], progress: Prog
     return arrays
 
 
-def _facts(here: SmallPicture, pair: Pair) -> tuple[npt.NDArray[np.generic], ...] | None:
+def _facts(across: int, here: SmallPicture, pair: Pair) -> tuple[npt.NDArray[np.generic], ...] | None:
     levels = matched_levels(here, pair)
     if levels is None:
         return None
-    ratio, level, flow = block_facts(here, pair)
+    ratio, level, flow = block_facts(here, pair, across)
     block = here.levels[0].size / level.size
     unsure = np.array([pair.unsure(float(pair.same.sum())), pair.unsure(block)], np.float32)
     return *(one.astype(np.float16) for one in (levels, ratio, level, flow)), unsure

@@ -60,26 +60,25 @@ def passages(study: Arrays, size: tuple[int, int]) -> tuple[tuple[MovingBox, ...
     period = float(np.median([band.period for band in bands]))
     shape = shapes[int(np.argmax(study["acts"]))]
     reach = period * (shape.width + shape.fade) / 2
-    first, length = int(study["first"][0]), int(study["stretches"][-1][1])
+    per_frame, length = int(study["per_frame"][0]), int(study["stretches"][-1][1])
+    first = int(study["first"][0]) // per_frame
     ways: list[list[tuple[int, float]]] = []
-    for place in range(length):
-        for middle in _middles(study, bands, shapes, place, reach):
-            last = next(
-                (way for way in ways if way[-1][0] == place - 1 and abs(way[-1][1] - middle) < _bound(period, bands)),
-                None,
-            )
+    bound = _bound(period, bands, per_frame)
+    for frame in range(length // per_frame):
+        for middle in _middles(study, bands, shapes, per_frame * frame, reach):
+            last = next((way for way in ways if way[-1][0] == frame - 1 and abs(way[-1][1] - middle) < bound), None)
             if last is None:
-                ways.append([(place, middle)])
+                ways.append([(frame, middle)])
             else:
-                last.append((place, middle))
+                last.append((frame, middle))
     depth = -math.log(1.0 - float(np.median(study["bands"][study["acts"]][:, 4])))
     boxes = tuple(_box(way, first, period, shape, size) for way in ways[:MOST_BOXES])
     return boxes, round(STOPS_A_HALVING * depth / math.log(2.0), 2)
 
 
-def _bound(period: float, bands: list[Band]) -> float:
+def _bound(period: float, bands: list[Band], per_frame: int) -> float:
     """How far a dark place may go in a frame, in shares of the picture's height."""
-    return period * (NEAR + max(abs(band.phase) for band in bands))
+    return period * (NEAR + per_frame * max(abs(band.phase) for band in bands))
 
 
 def _shape(band: Band) -> _Shape:

@@ -19,7 +19,7 @@ from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.steps.bands.settings import BandsSettings
 from grevin.core.steps.bands.study import light_at, measured, studied
-from grevin.core.steps.base import Family, Stage
+from grevin.core.steps.base import Family, LearnsFrom, Stage
 from grevin.core.steps.charting import LEFT_ALONE, Chart, Line
 from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.seen import Arrays, Shotwise, Window
@@ -38,10 +38,12 @@ class BandsStep:
     id: ClassVar[str] = "bands"
     label: ClassVar[str] = "Rolling bands"
     fault: ClassVar[str] = "A soft dark band rolls up or down through the picture"
-    version: ClassVar[int] = 2
+    version: ClassVar[int] = 3
     family: ClassVar[Family] = "whole"
     stage: ClassVar[Stage] = "light"
     settings_model: ClassVar[type[Settings]] = BandsSettings
+    works_on_fields: ClassVar[bool] = True
+    learns_from: ClassVar[LearnsFrom] = "fields"  # the band rolls on from field to field
 
     def reach(self, settings: BandsSettings) -> int:
         """The shot is learned; a frame itself needs no other."""
@@ -55,12 +57,12 @@ class BandsStep:
             return small_picture(shot.window(number).frame(), shot.seen(number))
 
         rows = shot.kept("rows", lambda: measured(frames, small, progress))
-        return studied(len(frames), rows, settings, frames.start)
+        return studied(len(frames), rows, settings, frames.start) | {"per_frame": np.array([shot.per_frame])}
 
     def render(self, window: Window, settings: BandsSettings) -> Frame:
         """The frame without the band."""
         frame, study = window.frame(), window.study()
-        light = -settings.strength * light_at(study, window.number - int(study["first"][0]), GRID)
+        light = -settings.strength * light_at(study, window.moment - int(study["first"][0]), GRID)
         if float(np.abs(light).max()) < LEAST_CHANGE:
             return frame
         gains = [_wide(np.exp(one), frame) for one in (light if bool(study["each"][0]) else [light.mean(axis=0)])]
@@ -81,7 +83,7 @@ class BandsStep:
             explained[start:stop] = 100.0 * share
             depth[start:stop] = 100.0 * deep if acts else 0.0
         lines = (Line("explained by a band", explained), Line("depth of the band that is taken", depth, measured=False))
-        return Chart("what rows do, and the band", "%", lines)
+        return Chart("what rows do, and the band", "%", lines, per_frame=int(study["per_frame"][0]))
 
     def propose(self, facts: ShotFacts) -> Suggestion | None:
         """Where the survey found a band."""
@@ -94,8 +96,11 @@ class BandsStep:
         """What was found in a shot, in words."""
         explained = 100 * float(study["explained"][0])
         if not study["acts"].any():
-            return (f"No band in this shot: the best one explains {explained:.0f} % of what rows do.", LEFT_ALONE)
+            best = f"the best one explains {explained:.0f} % of what rows do"
+            still = " and does not come round" if study["stands"][0] else ""
+            return (f"No band in this shot: {best}{still}.", LEFT_ALONE)
         period, phase, slant, _, depth = np.median(study["bands"][study["acts"]], axis=0)
+        phase *= int(study["per_frame"][0])  # of a frame
         way = "down" if phase > 0 else "up"
         lean = f", leaning by {slant:.2f} rows a column" if abs(slant) > 0.05 else ""
         times = f" ({abs(phase) * rate:.3g} times a second)" if rate else ""

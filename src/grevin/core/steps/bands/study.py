@@ -20,6 +20,7 @@ DISTANCES = (1, 2)  # frames between two that are compared
 STRETCH, OVER = 48, 16  # frames of a stretch, and how many it shares with the next
 SHORTEST_SHOT = 12  # frames
 LEAST_DEPTH = 0.01  # of light
+LEAST_TURNS = 1.0  # periods that a band goes on by over the shot: what does not come round is the scene's own light
 COLOURED = 0.12  # share of the depth by which channels must differ to have bands of their own
 HALF_AS_GOOD = 0.5  # of what is asked of the shot, enough for a single stretch of it
 
@@ -57,7 +58,7 @@ def studied(length: int, rows: Arrays, settings: BandsSettings, first: int) -> A
     Returns:
         "first": number of the shot's first frame; "stretches": (S, 2) frames; "bands": (S, 5) period, phase, slant,
         explained, depth; "waves": (S, CHANNELS, 2 * HARMONICS); "acts": (S,) whether each is taken; "explained",
-        "each"; "aspect" of the picture.
+        "each"; "stands": whether the one band that was found does not come round; "aspect" of the picture.
     """
     spans, bands = [], []
     near: Band | None = None
@@ -70,15 +71,19 @@ def studied(length: int, rows: Arrays, settings: BandsSettings, first: int) -> A
         bands.append(found)
     explained = float(np.median([band.explained for band in bands])) if bands else 0.0
     least = settings.least_explained_pct / 100
+    turns = abs(sum(band.phase * (stop - start) for band, (start, stop) in zip(bands, spans, strict=True)))
+    found_one, comes_round = explained > least, turns >= LEAST_TURNS
     acts = [
-        explained > least and band.explained > HALF_AS_GOOD * least and band.depth > LEAST_DEPTH for band in bands
-    ]  # fmt: skip
+        found_one and comes_round and band.explained > HALF_AS_GOOD * least and band.depth > LEAST_DEPTH
+        for band in bands
+    ]
     waves = np.array([band.waves for band in bands]).reshape(-1, CHANNELS, 2 * HARMONICS)
     each = settings.colours == "each" or (settings.colours == "as measured" and _coloured(waves))
     return {
         "first": np.array([first]), "stretches": np.array(spans, np.int64).reshape(-1, 2),
         "bands": np.array([(b.period, b.phase, b.slant, b.explained, b.depth) for b in bands]).reshape(-1, 5),
         "waves": waves, "acts": np.array(acts, np.bool_), "explained": np.array([explained]), "each": np.array([each]),
+        "stands": np.array([found_one and not comes_round]),
         "aspect": rows["aspect"],
     }  # fmt: skip
 

@@ -18,7 +18,7 @@ from grevin.core.measure.colour_shift import Shift, likeness, shift_of
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.levels import Plane, levels_of, with_levels
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Family, Stage
+from grevin.core.steps.base import Family, LearnsFrom, Stage
 from grevin.core.steps.chroma.settings import ChromaSettings
 from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.seen import Arrays, Shotwise, Window, spread_over
@@ -39,7 +39,7 @@ class ChromaStep:
     stage: ClassVar[Stage] = "signal"
     settings_model: ClassVar[type[Settings]] = ChromaSettings
     works_on_fields: ClassVar[bool] = True
-    learns_fields: ClassVar[bool] = True
+    learns_from: ClassVar[LearnsFrom] = "one field"
 
     def reach(self, settings: ChromaSettings) -> int:
         """Looks at no other frame."""

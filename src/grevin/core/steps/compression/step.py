@@ -16,7 +16,7 @@ from grevin.core.motion.meaning import Around, meaned
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.levels import Plane, levels_of, with_levels
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Family, Stage
+from grevin.core.steps.base import Family, LearnsFrom, Stage
 from grevin.core.steps.compression.grids import Grids, grids_in, measured, share_of
 from grevin.core.steps.compression.network import cleaned
 from grevin.core.steps.compression.settings import CompressionSettings
@@ -41,7 +41,7 @@ class CompressionStep:
     stage: ClassVar[Stage] = "signal"
     settings_model: ClassVar[type[Settings]] = CompressionSettings
     works_on_fields: ClassVar[bool] = True  # the two fields of a frame are two moments
-    learns_fields: ClassVar[bool] = True
+    learns_from: ClassVar[LearnsFrom] = "one field"
 
     def reach(self, settings: CompressionSettings) -> int:
         """Frames that may be averaged."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
+from grevin.core.measure.lighting.patches import ACROSS
 from grevin.core.steps.settings import Settings, setting
 
 
@@ -14,6 +15,11 @@ class FlickerSettings(Settings):
         "as measured", label="Where it flickers", learned=True,
         help="Patches follow light that changes in one part of the picture; as measured takes them only where they "
         "are found.",
+    )  # fmt: skip
+    patches_across: int = setting(
+        ACROSS, label="Patches across", learned=True, low=6, high=48, rare=True,
+        help="Into how many patches the picture is divided from left to right. More follow smaller lights, and are "
+        "disturbed more by noise and by what moves.",
     )  # fmt: skip
     smoothing_frames: int = setting(
         0, label="Smoothing time", learned=True, unit="frames", low=0, high=1000, lowest="as the light allows",
@@ -45,3 +51,15 @@ class FlickerSettings(Settings):
         help="Frames of the shot to whose light all others are brought, numbered as before the step; empty for that "
         "of the frames around each, which keeps the scene's own slow changes.",
     )  # fmt: skip
+
+    def in_pictures(self, per_frame: int) -> FlickerSettings:
+        """The same counted in pictures, of which so many go to a frame."""
+        if per_frame == 1:
+            return self
+        return self.model_copy(
+            update={
+                "smoothing_frames": per_frame * self.smoothing_frames,
+                "period_frames": self.period_frames if self.period_frames <= 1 else per_frame * self.period_frames,
+                "reference_frames": tuple(per_frame * n + k for n in self.reference_frames for k in range(per_frame)),
+            }
+        )

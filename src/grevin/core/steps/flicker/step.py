@@ -15,10 +15,11 @@ import numpy as np
 
 from grevin.core.measure.lighting.curves import FOOT, terms
 from grevin.core.measure.lighting.pairs import SmallPicture, small_picture
+from grevin.core.measure.lighting.parities import without_structure
 from grevin.core.measure.lighting.table import measured
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Family, Stage
+from grevin.core.steps.base import Family, LearnsFrom, Stage
 from grevin.core.steps.charting import Chart, Line
 from grevin.core.steps.evidence import Evidence
 from grevin.core.steps.flicker.at_rest import brought_to_rest
@@ -39,10 +40,12 @@ class FlickerStep:
     id: ClassVar[str] = "flicker"
     label: ClassVar[str] = "Flicker"
     fault: ClassVar[str] = "The light flickers, all over or in one part of the picture"
-    version: ClassVar[int] = 3
+    version: ClassVar[int] = 4
     family: ClassVar[Family] = "whole"
     stage: ClassVar[Stage] = "light"
     settings_model: ClassVar[type[Settings]] = FlickerSettings
+    works_on_fields: ClassVar[bool] = True
+    learns_from: ClassVar[LearnsFrom] = "fields"  # lamps beat with fields, not with frames
 
     def reach(self, settings: FlickerSettings) -> int:
         """The shot is learned; a frame itself needs no other."""
@@ -55,14 +58,18 @@ class FlickerStep:
         def small(number: int) -> SmallPicture:
             return small_picture(shot.window(number).frame(), shot.seen(number))
 
-        pairs = shot.kept("pairs", lambda: measured(frames, small, progress))
-        blocks = shot.kept("blocks", lambda: blocks_of(len(frames), pairs))
-        return studied(len(frames), pairs, blocks, settings, frames.start)
+        across = settings.patches_across
+        pairs = shot.kept(f"pairs {across}", lambda: measured(frames, small, progress, across))
+        if shot.per_frame > 1:
+            pairs = without_structure(pairs)
+        blocks = shot.kept(f"blocks {across}", lambda: blocks_of(len(frames), pairs))
+        counted = settings.in_pictures(shot.per_frame)
+        return studied(len(frames), pairs, blocks, counted, frames.start) | {"per_frame": np.array([shot.per_frame])}
 
     def render(self, window: Window, settings: FlickerSettings) -> Frame:
         """The frame in the light of its surroundings."""
         frame, study = window.frame(), window.study()
-        place = window.number - int(study["first"][0])
+        place = window.moment - int(study["first"][0])
         curves = study["curves"][place] * settings.strength
         field = study["field"][place] * np.float32(settings.strength) if len(study["field"]) else None
         if _change(curves, field) < LEAST_CHANGE:
@@ -72,7 +79,7 @@ class FlickerStep:
 
     def tell(self, study: Arrays, rate: float) -> tuple[str, ...]:
         """What was found in a shot, in words."""
-        return words_of(figures_of(study), rate)
+        return words_of(figures_of(study), rate, int(study["per_frame"][0]))
 
     def chart(self, study: Arrays) -> Chart | None:
         """The light over the frames, and where it flickers."""
@@ -80,7 +87,9 @@ class FlickerStep:
         if not len(light):
             return None
         lines = (Line("light of the frame", light[:, 0]), Line("light of the scene", light[:, 1], measured=False))
-        return Chart("light against the mean of the shot", "levels", lines, study["places"])
+        return Chart(
+            "light against the mean of the shot", "levels", lines, study["places"], per_frame=int(study["per_frame"][0])
+        )
 
     def check(self, window: Window, made: Frame, settings: FlickerSettings) -> Evidence:
         """Where the shot flickers, by more than the rest of it."""

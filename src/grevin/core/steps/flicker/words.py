@@ -10,28 +10,30 @@ SAME_PERIOD = 0.25  # frames: a period of whole frames that is met by a swing
 UNSURE_LEVELS, UNSURE_SHARE = 0.18, 0.012  # of noise, from which less is seen than in quiet material
 
 
-def words_of(figures: dict[str, float], rate: float) -> tuple[str, ...]:
+def words_of(figures: dict[str, float], rate: float, per_frame: int = 1) -> tuple[str, ...]:
     """What was found in a shot.
 
     Args:
         figures: of the study.
         rate: frames a second.
+        per_frame: pictures a frame that were compared: 2 for fields.
     """
     found = []
+    rate, pictures = rate * per_frame, "fields" if per_frame > 1 else "frames"
     levels, period = figures["levels"], int(figures["period"])
     swings = figures["beat"] > 0 and abs(figures["beat"] - period) > SAME_PERIOD
     if figures["whole"] and period and not swings:
         often = f", {rate / period:.3g} times a second" if rate else ""
-        found.append(f"the whole frame flickers by {levels:.1f} levels, the same every {period} frames{often}")
+        found.append(f"the whole frame flickers by {levels:.1f} levels, the same every {period} {pictures}{often}")
     elif figures["whole"] and swings:
         beat = figures["beat"]
         often = f" ({rate / beat:.3g} times a second)" if rate else ""
         found.append(
-            f"the whole frame flickers by {levels:.1f} levels and swings every {beat:.3g} frames{often}, "
+            f"the whole frame flickers by {levels:.1f} levels and swings every {beat:.3g} {pictures}{often}, "
             f"as under lamps out of step with the camera"
         )
     elif figures["whole"] and figures["spread"] < LEAST_LEVELS and figures["spikes"]:
-        found.append(f"{figures['spikes']:.0f} single frames are brighter or darker than those around")
+        found.append(f"{figures['spikes']:.0f} single {pictures} are brighter or darker than those around")
     elif figures["whole"]:
         found.append(f"the whole frame flickers by {levels:.1f} levels, at random")
     if figures["patches"]:

@@ -15,7 +15,7 @@ from grevin.core.measure.line_jitter import Lines, displacements, moved_lines, t
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.levels import Plane, levels_of, with_levels
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Family, Stage
+from grevin.core.steps.base import Family, LearnsFrom, Stage
 from grevin.core.steps.jitter.settings import JitterSettings
 from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.seen import Arrays, Shotwise, Window, spread_over
@@ -35,7 +35,7 @@ class JitterStep:
     stage: ClassVar[Stage] = "signal"
     settings_model: ClassVar[type[Settings]] = JitterSettings
     works_on_fields: ClassVar[bool] = True  # the lines of a field were written one after the other
-    learns_fields: ClassVar[bool] = True
+    learns_from: ClassVar[LearnsFrom] = "one field"
 
     def reach(self, settings: JitterSettings) -> int:
         """Looks at no other frame."""

@@ -23,7 +23,7 @@ from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.levels import Plane, levels_of, with_levels
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Family, Stage
+from grevin.core.steps.base import Family, LearnsFrom, Stage
 from grevin.core.steps.charting import Chart
 from grevin.core.steps.evidence import Evidence
 from grevin.core.steps.noise.along_motion import ways_around
@@ -53,7 +53,7 @@ class NoiseStep:
     stage: ClassVar[Stage] = "signal"
     settings_model: ClassVar[type[Settings]] = NoiseSettings
     works_on_fields: ClassVar[bool] = True  # the two fields of a frame are two moments
-    learns_fields: ClassVar[bool] = True
+    learns_from: ClassVar[LearnsFrom] = "one field"
 
     def reach(self, settings: NoiseSettings) -> int:
         """Frames that may be averaged: as many changes of the noise as are asked for, which may stand for some."""

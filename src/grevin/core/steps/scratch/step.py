@@ -24,7 +24,7 @@ from grevin.core.picture.frame import Mask
 from grevin.core.picture.geometry import Area
 from grevin.core.picture.masks import grow
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Family, Stage
+from grevin.core.steps.base import Family, LearnsFrom, Stage
 from grevin.core.steps.charting import Chart
 from grevin.core.steps.charting import Line as ChartLine
 from grevin.core.steps.evidence import Blob, Evidence
@@ -52,10 +52,12 @@ class ScratchStep:
     id: ClassVar[str] = "scratch"
     label: ClassVar[str] = "Line scratch"
     fault: ClassVar[str] = "Upright scratches that stay for many frames"
-    version: ClassVar[int] = 3
+    version: ClassVar[int] = 4
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "surface"
     fills_strokes: ClassVar[bool] = True
+    works_on_fields: ClassVar[bool] = True  # what other frames show under a scratch is of another moment
+    learns_from: ClassVar[LearnsFrom] = "one field"
     settings_model: ClassVar[type[Settings]] = ScratchSettings
 
     def reach(self, settings: ScratchSettings) -> int:

@@ -17,7 +17,7 @@ from grevin.core.measure.repeated_lines import Repeats, repeats_here, repeats_of
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import BT709_LUMA, Mask
 from grevin.core.progress import Progress
-from grevin.core.steps.base import Family, Stage
+from grevin.core.steps.base import Family, LearnsFrom, Stage
 from grevin.core.steps.evidence import Blob, Evidence
 from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.seen import Arrays, Shotwise, Window, spread_over
@@ -44,7 +44,7 @@ class StairsStep:
     stage: ClassVar[Stage] = "frame"
     settings_model: ClassVar[type[Settings]] = StairsSettings
     works_on_fields: ClassVar[bool] = True
-    learns_fields: ClassVar[bool] = True
+    learns_from: ClassVar[LearnsFrom] = "one field"
 
     def reach(self, settings: StairsSettings) -> int:
         """Looks at no other frame."""

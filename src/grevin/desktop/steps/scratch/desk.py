@@ -54,7 +54,7 @@ class ScratchDesk(StrokesDesk):
         if learned is None or chain is None:
             return super().tracks()
         step, study = learned
-        found = tracks_of(study, step.format.height, self._settings)
+        found = tracks_of(study, step.learned_format.height, self._settings)
         frames = (range(chain.reel_frame(place, run.start), chain.reel_frame(place, run.stop - 1) + 1) for run in found)
         return (*frames, *super().tracks())
 
@@ -71,8 +71,8 @@ class ScratchDesk(StrokesDesk):
             return
         step, study = learned
         said = session.verdicts.on(self.step, self.frame)
-        number, size = chain.number_before(self.place, self.frame), (step.format.height, step.format.width)
-        geometry = chain.geometry_at(self.place, number)
+        number, fmt = chain.number_before(self.place, self.frame), step.learned_format
+        geometry, size = step.learned_geometry(number), (fmt.height, fmt.width)
         words = []
         for one in said:
             area = one.area if geometry is None else geometry.area_on(one.area)
