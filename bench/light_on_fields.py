@@ -8,10 +8,11 @@ from typing import Any
 from bench.clips import Clip
 from bench.on_fields import ORDERS, interlaced
 from grevin.core.cache import ByteCache
+from grevin.core.picture.fields import parities_in_time
 from grevin.core.picture.frame import Frame
 from grevin.core.quality.damage.light import BandDamage, FlickerDamage
 from grevin.core.quality.memory_source import MemorySource
-from grevin.core.treatment.field_source import FieldsInTime, parities_in_time
+from grevin.core.treatment.field_source import FieldsInTime
 from grevin.core.treatment.fieldwise import woven_frame
 from grevin.core.treatment.window import CachedSource
 

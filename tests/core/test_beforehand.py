@@ -37,6 +37,7 @@ def size_of(output: Path) -> int:
     return sum(path.stat().st_size for path in files)
 
 
+PLAIN = Plan.whole(Treatment())
 NEARLY = 0.1  # of the size
 
 
@@ -52,18 +53,25 @@ NEARLY = 0.1  # of the size
 def test_the_expected_size_is_about_right(reel: DeclaredReel, tmp_path: Path, name: str, off: float) -> None:
     """A coding with groups of pictures is expected too large: its sample begins with a whole one."""
     request = RunRequest(tmp_path / "out" / name, range(COUNT))
-    expected = expected_bytes(reel, request.for_material(reel.format))
+    expected = expected_bytes(reel, PLAIN, request.for_material(reel.format))
     run(reel, Plan.whole(Treatment()), request, Progress())
     assert expected == pytest.approx(size_of(request.output), rel=off)
+
+
+def test_the_size_of_a_larger_version_is_expected_larger(reel: DeclaredReel, tmp_path: Path) -> None:
+    request = RunRequest(tmp_path / "a.mkv", range(COUNT)).for_material(reel.format)
+    height = reel.format.height
+    plain, large = (expected_bytes(reel, plan, request) for plan in (PLAIN, PLAIN.enlarged(2 * height)))
+    assert 1.5 * plain < large < 5 * plain
 
 
 def test_too_little_room_is_said_with_figures_before_anything_is_studied(
     reel: DeclaredReel, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     request = RunRequest(tmp_path / "new" / "a.mkv", range(COUNT)).for_material(reel.format)
-    expected = expected_bytes(reel, request)
+    expected = expected_bytes(reel, PLAIN, request)
     monkeypatch.setattr(shutil, "disk_usage", lambda _: Usage(10, 5, int(0.59 * expected)))
-    assert room_for(reel, request).lacks
+    assert room_for(reel, PLAIN, request).lacks
     flicker = Plan.whole(Treatment(steps=(TreatmentStep.make("flicker"),)))
     told: list[str] = []
     with pytest.raises(NoSpaceError, match=r"a\.mkv needs about 0\.00 GB, and 0\.00 GB are free there"):
@@ -71,7 +79,7 @@ def test_too_little_room_is_said_with_figures_before_anything_is_studied(
     assert told == []
     assert not (tmp_path / "new").exists()
     monkeypatch.setattr(shutil, "disk_usage", lambda _: Usage(10, 5, int(0.61 * expected)))
-    assert not room_for(reel, request).lacks, "a guess alone refuses nothing"
+    assert not room_for(reel, PLAIN, request).lacks, "a guess alone refuses nothing"
 
 
 def test_a_folder_that_may_not_be_written_to(
@@ -84,11 +92,11 @@ def test_a_folder_that_may_not_be_written_to(
     monkeypatch.undo()
     (tmp_path / "file").write_text("")
     with pytest.raises(OutputError, match="is a file"):
-        room_for(reel, replace(request, output=tmp_path / "file" / "a.mkv"))
+        room_for(reel, PLAIN, replace(request, output=tmp_path / "file" / "a.mkv"))
 
 
 def test_what_cannot_be_told_is_not_guessed(tmp_path: Path, reel: DeclaredReel) -> None:
     """An interlaced or odd reel may be brought into shape by a step: no refusal here."""
     small = DeclaredReel(open_reel(write_video(tmp_path / "b.mkv", [moving_frames(2, 33, 25).frame(0)])))
     request = RunRequest(tmp_path / "a.mp4", range(1)).for_material(small.format)
-    assert room_for(small, request).expected == 0
+    assert room_for(small, PLAIN, request).expected == 0

@@ -10,6 +10,7 @@ import cv2
 import numpy as np
 import pytest
 from PIL import Image
+from pydantic import ValidationError
 
 from grevin.core.errors import OutputError, UsageError
 from grevin.core.intake.declared import Declared
@@ -103,6 +104,29 @@ def test_an_access_copy_as_another_reader_sees_it(tmp_path: Path) -> None:
         shown.append(found[1])
     capture.release()
     assert len(shown) == 10
+
+
+def test_a_version_may_be_larger_than_the_others_of_one_treatment(tmp_path: Path) -> None:
+    moving = moving_frames(4, 96, 72)
+    source = write_video(tmp_path / "reel.mkv", [moving.frame(n) for n in range(4)])
+    treatment = Treatment(steps=(TreatmentStep.make("grain"), TreatmentStep.make("light", {"exposure_stops": 0.2})))
+    reel = Reel(path=str(source), treatment=treatment)
+    master, large = (
+        Order(reel=reel, output=str(tmp_path / f"{lines}.mkv"), enlarged_lines=lines) for lines in (None, 144)
+    )
+    assert [step.step for step in large.plan().treatment_at(0).steps] == ["enlarge", "grain", "light"], "by its stage"
+    for order in (master, large):
+        carry_out(order, Progress())
+    written = [open_reel(Path(order.output)).format for order in (master, large)]
+    assert [(fmt.width, fmt.height) for fmt in written] == [(96, 72), (192, 144)]
+    own = Order(
+        reel=Reel(path=str(source), treatment=Treatment(steps=(TreatmentStep.make("enlarge", {"way": "cubic"}),))),
+        output=str(tmp_path / "own.mkv"), enlarged_lines=108,
+    )  # fmt: skip
+    (step,) = own.plan().treatment_at(0).steps
+    assert (step.settings["height"], step.settings["way"]) == (108, "cubic"), "the settings of the treatment stay"
+    with pytest.raises(ValidationError):
+        Order(reel=reel, output="x", enlarged_lines=5)
 
 
 def test_what_is_written_without_loss_keeps_its_shape(tmp_path: Path) -> None:

@@ -23,6 +23,7 @@ from grevin.core.progress import Progress
 from grevin.core.render.beforehand import expected_bytes
 from grevin.core.render.request import RunRequest
 from grevin.core.render.versions import version_named
+from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from tests.conftest import FORMATS, random_frame, write_video
 
@@ -170,7 +171,9 @@ def test_nothing_half_written_is_left(tmp_path: Path, monkeypatch: pytest.Monkey
 def test_its_size_beforehand_and_its_version(tmp_path: Path) -> None:
     source, samples = talking(tmp_path / "talk.mkv")
     reel = DeclaredReel(open_reel(source))
-    assert expected_bytes(reel, RunRequest(tmp_path / "a.wav", range(LENGTH))) == samples.size * 3
+    assert (
+        expected_bytes(reel, Plan.whole(Treatment()), RunRequest(tmp_path / "a.wav", range(LENGTH))) == samples.size * 3
+    )
     assert version_named("wav").path(tmp_path, "talk") == tmp_path / "talk-sound.wav"
     assert version_named("wav").sound_alone
     assert version_named("mka").coding is None

@@ -241,6 +241,29 @@ def test_the_sound_alone(qtbot: QtBot, new_window: Opener, tmp_path: Path) -> No
     qtbot.waitUntil(lambda: output.picture.shown_size[0] > 0, timeout=WAIT_MS)
 
 
+def test_a_larger_version_of_the_same_treatment(qtbot: QtBot, window: Window, tmp_path: Path) -> None:
+    qtbot.keyClick(window, Qt.Key.Key_F5)
+    output, form = window.output, window.output._form
+    high = window.session.chain.size_format.height
+    form._show_enlarged(2 * high)
+    form.enlarge.setCurrentIndex(form.enlarge.findData(2 * high))
+    qtbot.waitUntil(lambda: f"x{2 * high} " in output._caption.text(), timeout=WAIT_MS)
+    assert "enlarge" in output._treated.text()
+    form.keep("Large", "dirty")
+    choose(window, "ffv1")
+    form.enlarge.setCurrentIndex(0)
+    qtbot.waitUntil(lambda: f"x{high} " in output._caption.text(), timeout=WAIT_MS)
+    choose(window, "Large")
+    assert form.enlarged_lines == 2 * high
+    output.last.setValue(1)
+    qtbot.mouseClick(output.write, LEFT)
+    written(qtbot, window)
+    assert open_reel(Path(output.path.text())).format.height == 2 * high
+    assert window.session.treatment.steps == (), "the job's own treatment stays as it is"
+    choose(window, "wav")
+    assert not form.enlarge.isVisible(), "sound has no lines"
+
+
 def test_the_shape_of_an_access_copy(qtbot: QtBot, window: Window, tmp_path: Path) -> None:
     window.session.declare(pixel_aspect="16:15")
     qtbot.keyClick(window, Qt.Key.Key_F5)

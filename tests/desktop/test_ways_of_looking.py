@@ -12,11 +12,14 @@ from PySide6.QtWidgets import QComboBox, QDoubleSpinBox
 from pytestqt.qtbot import QtBot
 
 from grevin.core.measure.area import Box
+from grevin.core.picture.format import PictureFormat
+from grevin.core.picture.frame import Frame
 from grevin.core.treatment.families.local import LocalSource
 from grevin.desktop.measuring.sending import offers
 from grevin.desktop.style import look as style
 from grevin.desktop.window import Window
 from grevin.desktop.work.looks import COMPARE_LABELS
+from tests.conftest import write_video
 from tests.desktop.conftest import WAIT_MS, settle
 from tests.desktop.test_window import press, seen
 
@@ -26,6 +29,7 @@ NONE = Qt.KeyboardModifier.NoModifier
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 ALT = Qt.KeyboardModifier.AltModifier
 BELOW_LABELS = 120
+TAPE = PictureFormat(160, 120, "yuv", 8, chroma="4:2:2", field_order="top_first")
 
 
 def drag(qtbot: QtBot, window: Window, first: QPoint, last: QPoint, modifier: Qt.KeyboardModifier = NONE) -> None:
@@ -51,6 +55,52 @@ def test_one_channel_by_key(qtbot: QtBot, window: Window) -> None:
     assert (abs(middle.astype(int) - 128) <= 1).all(), "a grey picture has no chroma"
     press(qtbot, window, Qt.Key.Key_0)
     np.testing.assert_array_equal(seen(window), plain)
+
+
+@pytest.fixture
+def interlaced(qtbot: QtBot, new_window: Opener, tmp_path: Path) -> Window:
+    """A window with a tape whose first lines are dark where the later ones are light."""
+    luma = np.full((120, 160), 60, np.uint8)
+    luma[1::2] = 180
+    frames = [Frame(number, TAPE, (luma, *(np.full((120, 80), 128, np.uint8),) * 2)) for number in range(4)]
+    return new_window(write_video(tmp_path / "tape.mkv", frames, field_order=2))
+
+
+def middle_of(window: Window) -> float:
+    """Brightness of the middle of the light table."""
+    picture = seen(window)
+    down, across = (size // 2 for size in picture.shape[:2])
+    return float(picture[down - 10 : down + 10, across - 10 : across + 10, 1].mean())
+
+
+def test_one_field_alone_and_then_field_by_field(qtbot: QtBot, interlaced: Window) -> None:
+    looking, session = interlaced.bench.looking, interlaced.session
+    assert session.chain is not None
+    assert session.chain.source.format.field_order == "top_first"
+    both = middle_of(interlaced)
+    press(qtbot, interlaced, Qt.Key.Key_I)
+    earlier = middle_of(interlaced)
+    assert earlier < both - 30, "the lines of the dark field alone"
+    places = []
+    for key in (Qt.Key.Key_F, Qt.Key.Key_F, Qt.Key.Key_D):
+        press(qtbot, interlaced, key)
+        places.append((session.place.frame, looking.ways.field, middle_of(interlaced) > both))
+    assert places == [(0, "later", True), (1, "earlier", False), (0, "later", True)]
+    press(qtbot, interlaced, Qt.Key.Key_Right, SHIFT)
+    assert (session.place.frame, looking.ways.field) == (3, "later"), "ten frames are frames"
+    press(qtbot, interlaced, Qt.Key.Key_I)
+    assert middle_of(interlaced) == pytest.approx(both, abs=2)
+
+
+def test_what_has_no_fields_is_shown_whole_and_says_so(qtbot: QtBot, window: Window) -> None:
+    plain = seen(window)
+    press(qtbot, window, Qt.Key.Key_I)
+    np.testing.assert_array_equal(seen(window)[BELOW_LABELS:], plain[BELOW_LABELS:])
+    assert not np.array_equal(seen(window)[:60], plain[:60])
+    press(qtbot, window, Qt.Key.Key_F)
+    assert window.session.place.frame == 1
+    press(qtbot, window, Qt.Key.Key_Escape)
+    assert window.bench.looking.ways.field == "both"
 
 
 def test_side_by_side_at_one_crop_and_zoom(qtbot: QtBot, treated: Window) -> None:

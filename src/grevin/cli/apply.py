@@ -13,8 +13,9 @@ from grevin.cli.over_folder import is_folder_work, over_folder
 from grevin.core.errors import UsageError
 from grevin.core.intake.declared import Declared
 from grevin.core.job.document import Reel
-from grevin.core.job.orders import MOST_FRAMES, Order
+from grevin.core.job.orders import MOST_FRAMES, MOST_LINES, Order
 from grevin.core.media.codings import CODINGS, QUALITIES
+from grevin.core.media.reshaping import LEAST_LINES
 from grevin.core.media.sound_file import SOUND_SUFFIXES
 from grevin.core.progress import Progress
 from grevin.core.render.ledger import verdicts_from_ledger
@@ -31,6 +32,15 @@ SquareOption = Annotated[
 ]
 LinesOption = Annotated[
     int | None, typer.Option("--most-lines", help="Of a coding with loss: larger pictures become as small.")
+]
+EnlargeOption = Annotated[
+    int | None,
+    typer.Option(
+        "--enlarge-to",
+        min=LEAST_LINES,
+        max=MOST_LINES,
+        help="Enlarge the treated pictures to so many lines, such as 1080, their pixels square.",
+    ),
 ]
 
 
@@ -72,6 +82,7 @@ def apply(
     quality: Annotated[str, typer.Option(help="Of H.264, H.265 and AV1: finest, fine or small.")] = "fine",
     square_pixels: SquareOption = False,
     most_lines: LinesOption = None,
+    enlarge_to: EnlargeOption = None,
     overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace an output of that name.")] = False,
     anew: Annotated[
         bool,
@@ -106,6 +117,7 @@ def apply(
             reel=reel, verdicts=words, output=str(into.absolute()), first=chosen.start, stop=chosen.stop,
             evidence=str(evidence or ""), ledger=str(ledger or ""), overwrite=overwrite, sound=SOUND[sound], bits=bits,
             dither=dither, coding=coding, quality=quality, square_pixels=square_pixels, most_lines=most_lines,
+            enlarged_lines=enlarge_to,
         )  # fmt: skip
 
     if output.suffix.lower() in SOUND_SUFFIXES and (evidence is not None or ledger is not None):

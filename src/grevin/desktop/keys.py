@@ -128,6 +128,7 @@ KEYS: tuple[Key, ...] = (
     Key("blue", ("7",), "Look", "Blue alone"),
     Key("luma", ("8",), "Look", "Luma alone"),
     Key("chroma", ("9",), "Look", "Chroma alone"),
+    Key("one_field", ("I",), "Look", "One field alone: frame keys then go field by field; again for both"),
     Key("pixels", ("O",), "Look", "Pixels in their true shape or square"),
     Key("view_back", ("W",), "Look", "View point one step towards the source"),
     Key("view_on", ("R",), "Look", "View point one step on"),

@@ -245,7 +245,9 @@ class Window(QMainWindow):
             self.survey.give(act)  # type: ignore[arg-type]
 
     def _step(self, by: int) -> None:
-        self.session.step(by)
+        frames = self.bench.looking.step_field(by, self.bench.table.look)
+        if frames:
+            self.session.step(frames)
 
     def _plain(self) -> None:
         """One picture, nothing over it; and out of full screen and test strip first."""

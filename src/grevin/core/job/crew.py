@@ -67,7 +67,7 @@ def _making(text: str, store: str) -> Making:
             order, ready, progress = Order.read(text), ReadyFrames(Path(store)), Progress()
             reel = opened(order, progress)
             request = order.request(reel.kept)
-            made = prepared(reel, order.reel.plan(), request, progress, studies_of(order, ready), ready)
+            made = prepared(reel, order.plan(), request, progress, studies_of(order, ready), ready)
             _held.clear()
             _held[text] = made.making
         return _held[text]

@@ -17,7 +17,7 @@ from grevin.core.job.job_file import JobFile
 from grevin.core.job.measured import MeasuredFile
 from grevin.core.job.opening import open_entry
 from grevin.core.media.codings import Quality
-from grevin.core.media.reshaping import Shape
+from grevin.core.media.reshaping import LEAST_LINES, Shape
 from grevin.core.progress import Progress
 from grevin.core.render.ahead import Crew
 from grevin.core.render.proof import Proof
@@ -25,8 +25,10 @@ from grevin.core.render.ready import ReadyFrames
 from grevin.core.render.request import RunRequest, Sound
 from grevin.core.render.run import run
 from grevin.core.render.versions import Version
+from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.verdicts import Verdict, Verdicts
 
+MOST_LINES = 8192  # of an enlarged picture: twice what the largest delivery asks for
 MOST_FRAMES = 1 << 31  # a number that is asked for; the reel itself says later whether it has as many
 
 
@@ -43,6 +45,7 @@ class Order(BaseModel):
         ledger: file for the ledger, "" for none.
         overwrite, sound, bits, dither, coding, quality: as in `RunRequest`.
         square_pixels, most_lines: as in `media.reshaping.Shape`.
+        enlarged_lines: to which pictures are enlarged behind their treatment; None for as they are.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -63,6 +66,7 @@ class Order(BaseModel):
     quality: Quality = "fine"
     square_pixels: bool = False
     most_lines: int | None = None
+    enlarged_lines: int | None = pydantic.Field(None, ge=LEAST_LINES, le=MOST_LINES)
 
     @classmethod
     def read(cls, text: str) -> Order:
@@ -75,6 +79,11 @@ class Order(BaseModel):
             return cls.model_validate_json(text)
         except pydantic.ValidationError as fault:
             raise UsageError(f"The order cannot be read ({fault.errors()[0]['msg']}).", "Order it anew.") from fault
+
+    def plan(self) -> Plan:
+        """What is done to the pictures."""
+        plan = self.reel.plan()
+        return plan if self.enlarged_lines is None else plan.enlarged(self.enlarged_lines)
 
     def frames(self, kept: range) -> range:
         """The frames that are written; `kept` are those between the trims."""
@@ -135,7 +144,7 @@ def order_of_version(job: Path, reel: int, version: Version, folder: Path | None
     return order.model_copy(update={
         "output": str(output), "coding": version.coding_id, "quality": version.quality, "sound": version.sound,
         "bits": version.bits, "dither": version.dither, "square_pixels": version.square_pixels,
-        "most_lines": version.most_lines,
+        "most_lines": version.most_lines, "enlarged_lines": version.enlarged_lines,
         "evidence": beside(output, "evidence") if version.evidence else "",
         "ledger": beside(output, "ledger.csv") if version.ledger else "", **wanted,
     })  # fmt: skip
@@ -192,7 +201,7 @@ def carry_out(
         for words in reel.notes:
             say(words)
         studies = studies_of(order, ready)
-        proof = run(reel, order.reel.plan(), order.request(reel.kept), progress, studies, ready, crew)
+        proof = run(reel, order.plan(), order.request(reel.kept), progress, studies, ready, crew)
     if order.job:
         JobFile.record_run(Path(order.job), order.reel.id, proof.data(), proof.rows)
     proof.rows.close()

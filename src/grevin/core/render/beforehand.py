@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import shutil
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from grevin.core.errors import NoSpaceError, OutputError, UnreadableFrameError
@@ -13,8 +13,11 @@ from grevin.core.media.expected_size import coded_bytes, picture_bytes
 from grevin.core.media.reshaping import reshaped
 from grevin.core.media.video_file import VideoFile
 from grevin.core.picture.depth import in_depth
+from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
+from grevin.core.picture.scaling import scaled
 from grevin.core.render.request import RunRequest
+from grevin.core.treatment.plan import Plan, TreatedReel
 
 SAMPLED = 12  # frames that are coded to see how large they become, from the middle of the run
 PICTURES = 2  # of a sequence
@@ -42,11 +45,12 @@ def _folder_for(output: Path) -> Path:
     return folder
 
 
-def expected_bytes(reel: DeclaredReel, request: RunRequest) -> int:
-    """About how large an output becomes: some frames of the source are coded as it will be.
+def expected_bytes(reel: DeclaredReel, plan: Plan, request: RunRequest) -> int:
+    """About how large an output becomes: some frames of the source, at its size, are coded as it will be.
 
     Args:
         reel: the material.
+        plan: what is done to it.
         request: in the depth that is written (`RunRequest.for_material`).
 
     Returns:
@@ -56,7 +60,7 @@ def expected_bytes(reel: DeclaredReel, request: RunRequest) -> int:
         return _sound_bytes(reel, request.frames)
     coding, frames = request.video, request.frames
     middle = frames[max(0, (len(frames) - SAMPLED) // 2) :]
-    some = _readable(reel, middle[: SAMPLED if coding is not None else PICTURES], request)
+    some = _readable(reel, plan, middle[: SAMPLED if coding is not None else PICTURES], request)
     if not some:
         return 0
     try:
@@ -96,27 +100,27 @@ class Room:
         return SURE * self.expected > self.free
 
 
-def room_for(reel: DeclaredReel, request: RunRequest) -> Room:
+def room_for(reel: DeclaredReel, plan: Plan, request: RunRequest) -> Room:
     """What an output needs and what there is.
 
     Raises:
         OutputError: if one may not write there.
     """
     folder = _folder_for(request.output)
-    return Room(expected_bytes(reel, request), shutil.disk_usage(folder).free)
+    return Room(expected_bytes(reel, plan, request), shutil.disk_usage(folder).free)
 
 
-def check_beforehand(reel: DeclaredReel, request: RunRequest) -> None:
+def check_beforehand(reel: DeclaredReel, plan: Plan, request: RunRequest) -> None:
     """Refuse what cannot be written, before anything is studied.
 
     Raises:
         OutputError: if one may not write there.
         NoSpaceError: if there is clearly no room, with the figures.
     """
-    fmt, count = reel.format, len(request.frames)
+    fmt, count = _format_of(reel, plan, request.frames.start), len(request.frames)
     if shutil.disk_usage(_folder_for(request.output)).free > MOST_BYTES_A_PIXEL * fmt.width * fmt.height * count:
         return  # there is room whatever they become: no trial
-    room = room_for(reel, request)
+    room = room_for(reel, plan, request)
     if room.lacks:
         raise NoSpaceError(
             f"{request.output.name} needs about {room.expected / GIGA:.2f} GB, and {room.free / GIGA:.2f} GB are free "
@@ -125,11 +129,22 @@ def check_beforehand(reel: DeclaredReel, request: RunRequest) -> None:
         )  # fmt: skip
 
 
-def _readable(reel: DeclaredReel, numbers: range, request: RunRequest) -> list[Frame]:
+def _format_of(reel: DeclaredReel, plan: Plan, number: int) -> PictureFormat:
+    """The format of what becomes of a frame, but for rate and field order."""
+    return TreatedReel(reel, plan).at(number).size_format
+
+
+def _readable(reel: DeclaredReel, plan: Plan, numbers: range, request: RunRequest) -> list[Frame]:
+    """Some frames in the depth that is written, plainly at the size of what becomes of them."""
     found = []
     for number in numbers:
         try:
-            found.append(in_depth(reel.frame(number), request.bits, request.dither))
+            frame = reel.frame(number)
         except UnreadableFrameError:
             continue
+        fmt = _format_of(reel, plan, number)
+        if (fmt.width, fmt.height) != (frame.format.width, frame.format.height):
+            sized = {name: getattr(fmt, name) for name in ("width", "height", "pixel_aspect")}
+            frame = scaled(frame, replace(frame.format, **sized)).rounded()
+        found.append(in_depth(frame, request.bits, request.dither))
     return found

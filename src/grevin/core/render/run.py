@@ -59,7 +59,7 @@ def run(
     if request.ledger is not None:
         check_ledger_path(request.ledger)
     reel = material if isinstance(material, DeclaredReel) else DeclaredReel(material)
-    check_beforehand(reel, request.for_material(reel.format))
+    check_beforehand(reel, plan, request.for_material(reel.format))
     if request.sound_alone:
         return run_sound(reel, plan, request, progress, studies)
     made = prepared(reel, plan, request, progress, studies, ready)

@@ -34,6 +34,7 @@ class Version(BaseModel):
         coding_id: of a video (`media.codings`); "" for a picture sequence, or sound alone.
         quality, sound, bits, dither: as in `RunRequest`.
         square_pixels, most_lines: as in `media.reshaping.Shape`.
+        enlarged_lines: as in `job.orders.Order`.
         evidence, ledger: whether they are written beside it.
         own: whether a person made it.
     """
@@ -50,6 +51,7 @@ class Version(BaseModel):
     dither: bool = False
     square_pixels: bool = False
     most_lines: int | None = None
+    enlarged_lines: int | None = None
     evidence: bool = False
     ledger: bool = False
     own: bool = False

@@ -5,16 +5,13 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Protocol
 
-import numpy as np
-
 from grevin.core.cache import ByteCache
+from grevin.core.picture.fields import field_of, parities_in_time
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.steps.seen import Arrays
 from grevin.core.steps.strokes import PlacedStroke
 from grevin.core.treatment.window import NamedSource
-
-PARITIES = (0, 1)  # the field of the first line, and that of the second
 
 
 class FieldSource:
@@ -59,18 +56,9 @@ class FieldSource:
 
     def frame(self, number: int) -> Frame:
         """The field of a frame, as a picture."""
-
-        def cut() -> Frame:
-            frame = self._source.frame(number)
-            planes = tuple(np.ascontiguousarray(plane[self._parity :: 2]) for plane in frame.planes)
-            return Frame(frame.number, frame.format.of_field(self._parity), planes)
-
-        return self._cache.get(self.name(number), cut, lambda made: made.nbytes)
-
-
-def parities_in_time(fmt: PictureFormat) -> tuple[int, int]:
-    """Which field of a frame was taken first, and which one then."""
-    return (0, 1) if fmt.field_order == "top_first" else (1, 0)
+        return self._cache.get(
+            self.name(number), lambda: field_of(self._source.frame(number), self._parity), lambda made: made.nbytes
+        )
 
 
 class FieldsInTime:

@@ -11,10 +11,10 @@ from dataclasses import replace
 
 import numpy as np
 
+from grevin.core.picture.fields import PARITIES
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.geometry import Area
 from grevin.core.steps.evidence import Blob, Evidence
-from grevin.core.treatment.field_source import PARITIES
 from grevin.core.treatment.verdicts import Verdict, same_place
 
 

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from typing import Literal
 
+from grevin.core.steps.base import place_for
 from grevin.core.steps.registry import step_by_id
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 
+ENLARGING = "enlarge"
 How = Literal["instead", "behind"]
 
 
@@ -22,6 +24,19 @@ def doubled(treatment: Treatment, place: int) -> Treatment:
     steps = treatment.steps
     again = TreatmentStep.make(steps[place].step, steps[place].settings, counted=steps[place].counted)
     return Treatment(steps=(*steps[: place + 1], again, *steps[place + 1 :]))
+
+
+def enlarged(treatment: Treatment, lines: int) -> Treatment:
+    """The treatment with its picture enlarged to so many lines: by the step that does so, or by one more."""
+    steps = list(treatment.steps)
+    own = [place for place, step in enumerate(steps) if step.step == ENLARGING and step.enabled]
+    if own:
+        last = steps[own[-1]]
+        steps[own[-1]] = last.changed(settings={**last.settings, "height": lines})
+        return Treatment(steps=tuple(steps))
+    place = place_for(step_by_id(ENLARGING), [step_by_id(step.step) for step in steps])
+    steps.insert(place, TreatmentStep.make(ENLARGING, {"height": lines}))
+    return Treatment(steps=tuple(steps))
 
 
 def handed_over(treatment: Treatment, place: int, other: TreatmentStep) -> Treatment:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from grevin.core.cache import ByteCache
 from grevin.core.errors import SettingsError
@@ -14,6 +14,7 @@ from grevin.core.picture.source import FrameSource
 from grevin.core.progress import Progress
 from grevin.core.timebase.timeline import Timeline
 from grevin.core.treatment.chain import DEFAULT_CACHE_BYTES, Chain
+from grevin.core.treatment.path_edits import enlarged
 from grevin.core.treatment.recipe import Treatment
 from grevin.core.treatment.studies import Studies
 from grevin.core.treatment.verdicts import Verdicts
@@ -53,6 +54,10 @@ class Plan:
     def treatment_at(self, frame: int) -> Treatment:
         """What is done to a frame."""
         return self.parts[max(0, bisect_right(self.parts, frame, key=lambda part: part.first) - 1)].treatment
+
+    def enlarged(self, lines: int) -> Plan:
+        """The same with every picture enlarged to so many lines at the end of its treatment."""
+        return replace(self, parts=tuple(Part(part.first, enlarged(part.treatment, lines)) for part in self.parts))
 
     def treatments(self) -> tuple[Treatment, ...]:
         """Every different treatment, in the order of frames."""

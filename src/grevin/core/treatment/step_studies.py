@@ -11,6 +11,7 @@ import numpy as np
 
 from grevin.core.cache import ByteCache
 from grevin.core.keys import content_key
+from grevin.core.picture.fields import PARITIES, parities_in_time
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.geometry import Geometry
@@ -20,14 +21,7 @@ from grevin.core.steps.charting import LEFT_ALONE, Chart
 from grevin.core.steps.seen import Arrays
 from grevin.core.steps.settings import Settings, learned_names
 from grevin.core.timebase.timeline import Timeline
-from grevin.core.treatment.field_source import (
-    PARITIES,
-    FieldPath,
-    FieldsInTime,
-    FieldSource,
-    OfFrames,
-    parities_in_time,
-)
+from grevin.core.treatment.field_source import FieldPath, FieldsInTime, FieldSource, OfFrames
 from grevin.core.treatment.regions import Weight
 from grevin.core.treatment.said import Said
 from grevin.core.treatment.shots import MappedShots, Shots

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from grevin.core.picture.fields import parities_in_time
 from grevin.core.treatment.doubtful import doubtful_blobs
 from grevin.desktop.light_table.wipe import Wipe
 from grevin.desktop.texts import tr
@@ -26,6 +27,8 @@ def labels(look: Look, ways: Ways, drawing: Drawing, wipe: Wipe, waiting: bool) 
         words.append(tr("Only the colours of the box"))
     if ways.channel != "colour":
         words.append(tr(f"{ways.channel.capitalize()} alone"))
+    if ways.field != "both":
+        words.append(_field_words(look, ways))
     if drawing.square and look.source.format.pixel_aspect != 1:
         words.append(tr("Pixels shown square"))
     if drawing.evidence != "off":
@@ -35,6 +38,15 @@ def labels(look: Look, ways: Ways, drawing: Drawing, wipe: Wipe, waiting: bool) 
     if waiting:
         words.append(tr("Working …"))
     return words
+
+
+def _field_words(look: Look, ways: Ways) -> str:
+    if not look.frame.format.has_fields:
+        return tr("No fields here: the whole picture")
+    order = parities_in_time(look.frame.format)
+    first_lines = order[0 if ways.field == "earlier" else 1] == 0
+    which = tr("Earlier field alone") if ways.field == "earlier" else tr("Later field alone")
+    return tr("{0}: lines {1}, each shown twice", which, "1, 3, 5 …" if first_lines else "2, 4, 6 …")
 
 
 def _compare_words(look: Look, ways: Ways, wipe: Wipe) -> str:

@@ -8,11 +8,10 @@ from typing import Any
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from grevin.core.errors import GrevinError, UnreadableFrameError
-from grevin.core.picture.display import Channel
 from grevin.core.timebase.timeline import Timeline
 from grevin.desktop.neighbour_strip.strip import NeighbourStrip
 from grevin.desktop.session import Session
-from grevin.desktop.work.looks import judge_neighbour, make_neighbour
+from grevin.desktop.work.looks import Ways, judge_neighbour, make_neighbour
 from grevin.desktop.work.workers import LatestWorker, Request
 
 DELAY_MS = 120
@@ -33,7 +32,7 @@ class Neighbours(QObject):
         super().__init__(parent)
         self._session = session
         self._strip = strip
-        self._channel: Channel = "colour"
+        self._ways = Ways()
         self._worker = LatestWorker("strip", self)
         self._worker.done.connect(self._take)
         self._worker.failed.connect(self._miss)
@@ -55,9 +54,9 @@ class Neighbours(QObject):
             self._strip.show_place(session.output, outputs, aspect, partial(_output_words, timeline))
         self._timer.start()
 
-    def renew(self, channel: Channel) -> None:
+    def renew(self, ways: Ways) -> None:
         """All pictures would be others now."""
-        self._channel = channel
+        self._ways = ways
         self._strip.forget()
         self._timer.start()
 
@@ -77,7 +76,7 @@ class Neighbours(QObject):
             return
         view_point = chain.known_view_point(place.view_point, place.frame)
         frames, key = self._strip.nearest_first(), (chain, view_point)
-        make = partial(make_neighbour, chain, view_point, self._channel, self._session.kept_at(view_point))
+        make = partial(make_neighbour, chain, view_point, self._ways, self._session.kept_at(view_point))
         pictures = [Request(("picture", frame, key), partial(make, frame)) for frame in frames]
         if self._session.moved is not None:
             self._worker.ask(*pictures)

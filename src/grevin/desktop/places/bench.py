@@ -387,7 +387,7 @@ class Bench(QWidget):
 
     def _change_ways(self) -> None:
         self._show_looking()
-        self.neighbours.renew(self.looking.ways.channel)
+        self.neighbours.renew(self.looking.ways)
         self.trying.show_frame(self.looking.ways, self.player.playing)
         self._ask_look()
 

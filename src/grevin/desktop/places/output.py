@@ -76,7 +76,8 @@ class Output(QWidget):
     def _connect(self) -> None:
         form = self._form
         self.version.currentIndexChanged.connect(self._suggest)
-        for changed in (self.version.currentIndexChanged, form.lines.currentIndexChanged, form.square.toggled):
+        boxes = (box.currentIndexChanged for box in (self.version, form.lines, form.enlarge))
+        for changed in (*boxes, form.square.toggled):
             changed.connect(self.show_facts)
         self._form.faulted.connect(self.faulted)
         self._form.keep_it.clicked.connect(self._keep_version)
@@ -221,17 +222,20 @@ class Output(QWidget):
         if self._form.chosen.sound_alone:
             self._show_sound()
             return
-        treatments = self._session.plan.treatments()
+        lines = self._form.enlarged_lines
+        plan = self._session.plan if lines is None else self._session.plan.enlarged(lines)
+        treatments = plan.treatments()
         steps = dict.fromkeys(step.step for one in treatments for step in one.steps if step.enabled)
         words = "treated: " + ", ".join(steps) if steps else "not treated: this would be a plain copy"
         words += f"; {len(treatments)} different treatments, shot by shot" if len(treatments) > 1 else ""
-        chain = self._session.chain
+        treated, frame = self._session.treated, self._session.place.frame
+        chain = None if treated is None else treated.under(plan.treatment_at(frame))
         fmt = chain.size_format.describe() if chain is not None else ""
         self._treated.setText(f"{fmt}, {words}")
         self.queue.show_orders()
         if chain is not None and self.isVisible():
             self.picture.show_words(tr("Making the picture …"))
-            self._looks.ask(chain, self._session.place.frame, self._form.shape)
+            self._looks.ask(chain, frame, self._form.shape)
 
     def _show_sound(self) -> None:
         self._treated.setText(tr("sound alone, as long as the picture plays when it is treated"))
@@ -313,8 +317,8 @@ class Output(QWidget):
             self._form.room.clear()
             return
         try:
-            request = self._order(entry).request(reel.kept)
-            self._looks.expect(reel, request.for_material(reel.format))
+            order = self._order(entry)
+            self._looks.expect(reel, order.plan(), order.request(reel.kept).for_material(reel.format))
         except GrevinError as fault:
             self._form.room.setText(fault.what)
 

@@ -30,9 +30,10 @@ from grevin.desktop.dialogs import files
 from grevin.desktop.texts import tr
 
 NAMED = (
-    "version", "keep_it", "forget_it", "quality", "lines", "square", "path", "first", "last", "sound", "bits", "dither",
-    "evidence", "ledger", "overwrite",
+    "version", "keep_it", "forget_it", "quality", "enlarge", "lines", "square", "path", "first", "last", "sound",
+    "bits", "dither", "evidence", "ledger", "overwrite",
 )  # fmt: skip
+ENLARGED_LINES = (720, 1080, 1440, 2160)  # of deliveries
 MOST_LINES = (2160, 1080, 720, 576, 480, 360)  # usual heights of pictures that are looked at
 QUALITY_WORDS = {
     "finest": "finest: no loss to be seen, large", "fine": "fine: hardly any loss", "small": "small: for a quick look",
@@ -53,6 +54,7 @@ class OutputForm(QWidget):
         self.forget_it = QPushButton(tr("Forget"))
         self.forget_it.clicked.connect(self.forget)
         self.quality = QComboBox()
+        self.enlarge = QComboBox()
         self.lines = QComboBox()
         self.square = QCheckBox(tr("Square pixels"))
         self.path = QLineEdit()
@@ -70,7 +72,7 @@ class OutputForm(QWidget):
         self._lay_out()
         self.version.currentIndexChanged.connect(self._take)
         self._show_what_applies()
-        for box in (self.version, self.quality, self.bits, self.lines):
+        for box in (self.version, self.quality, self.bits, self.lines, self.enlarge):
             box.currentIndexChanged.connect(self.changed)
         self.square.toggled.connect(self.changed)
         for number in (self.first, self.last):
@@ -99,9 +101,10 @@ class OutputForm(QWidget):
         version = self.chosen
         if version.own:
             self._show_lines(version.most_lines)
+            self._show_enlarged(version.enlarged_lines)
             for box, value in (
                 (self.quality, version.quality), (self.sound, version.sound), (self.bits, version.bits),
-                (self.lines, version.most_lines),
+                (self.lines, version.most_lines), (self.enlarge, version.enlarged_lines),
             ):  # fmt: skip
                 box.setCurrentIndex(box.findData(value))
             for tick in ("dither", "evidence", "ledger"):
@@ -125,7 +128,8 @@ class OutputForm(QWidget):
             version = own_version(
                 label, path, stem, coding_id=coding.id if coding else "", quality=self.quality.currentData(),
                 sound=self.sound.currentData(), bits=self.bits.currentData(), dither=self.dither.isChecked(),
-                evidence=self.evidence.isChecked(), ledger=self.ledger.isChecked(), **self._shape(),
+                evidence=self.evidence.isChecked(), ledger=self.ledger.isChecked(),
+                enlarged_lines=self.enlarged_lines, **self._shape(),
             )  # fmt: skip
             user_versions().keep(version)
         except UsageError as fault:
@@ -157,6 +161,15 @@ class OutputForm(QWidget):
                 "pitch with it."
             )
         )
+        self.enlarge.addItem(tr("as treated"), None)
+        for lines in ENLARGED_LINES:
+            self._show_enlarged(lines)
+        self.enlarge.setToolTip(
+            tr(
+                "A version may be larger than the others of the same treatment: its pictures go through “Enlarge” at "
+                "the end, whose settings are those of the treatment where it stands there."
+            )
+        )
         self.lines.addItem(tr("all lines"), None)
         for most in MOST_LINES:
             self._show_lines(most)
@@ -184,6 +197,7 @@ class OutputForm(QWidget):
         form.addRow(tr("Version"), _row(self.version, self.keep_it, self.forget_it))
         form.addRow(tr("Quality"), self.quality)
         self._shape_row = _row(self.lines, self.square, None)
+        form.addRow(tr("Enlarged"), self.enlarge)
         form.addRow(tr("Shape"), self._shape_row)
         browse = QPushButton(tr("Choose …"))
         browse.clicked.connect(self._browse)
@@ -210,12 +224,24 @@ class OutputForm(QWidget):
         coding, sound_alone = self.chosen.coding, self.chosen.sound_alone
         form = self._form
         form.setRowVisible(self.quality, coding is not None and bool(coding.qualities))
+        form.setRowVisible(self.enlarge, not sound_alone)
         form.setRowVisible(self._shape_row, coding is not None and not coding.lossless)
         form.setRowVisible(self._depth, not sound_alone and (coding is None or coding.lossless))
         form.setRowVisible(self.sound, sound_alone or coding is not None)
         for box in (self.evidence, self.ledger):
             form.setRowVisible(box, not sound_alone)
         self.forget_it.setVisible(self.chosen.own)
+
+    def _show_enlarged(self, lines: int | None) -> None:
+        """A number of lines to which pictures may be enlarged."""
+        if self.enlarge.findData(lines) < 0:
+            self.enlarge.addItem(tr("to {0} lines", lines), lines)
+
+    @property
+    def enlarged_lines(self) -> int | None:
+        """The number of lines to which pictures are enlarged; None for as they are."""
+        lines: int | None = None if self.chosen.sound_alone else self.enlarge.currentData()
+        return lines
 
     def _show_lines(self, most: int | None) -> None:
         """A number of lines that can be chosen."""
@@ -256,7 +282,8 @@ class OutputForm(QWidget):
             "ledger": beside(output, "ledger.csv") if pictures and self.ledger.isChecked() else "",
             "overwrite": self.overwrite.isChecked(), "sound": self.sound.currentData(),
             "bits": self.bits.currentData(), "dither": self.dither.isChecked(),
-            "coding": coding.id if coding is not None else "", "quality": self.quality.currentData(), **self._shape(),
+            "coding": coding.id if coding is not None else "", "quality": self.quality.currentData(),
+            "enlarged_lines": self.enlarged_lines, **self._shape(),
         }  # fmt: skip
 
 

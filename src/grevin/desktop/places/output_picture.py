@@ -16,6 +16,7 @@ from grevin.core.render.beforehand import Room, room_for
 from grevin.core.render.ready import ReadyFrames, user_ready_frames
 from grevin.core.render.request import RunRequest
 from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.plan import Plan
 from grevin.desktop.style import look
 from grevin.desktop.texts import tr
 from grevin.desktop.work.workers import LatestWorker, Request
@@ -98,9 +99,9 @@ class OutputLooks(QObject):
 
         self._worker.ask(Request("picture", make), Request("kept", _kept_words))
 
-    def expect(self, reel: DeclaredReel, request: RunRequest) -> None:
+    def expect(self, reel: DeclaredReel, plan: Plan, request: RunRequest) -> None:
         """How large an output becomes, and how much room there is."""
-        self._sizes.ask(Request("size", lambda: _size_words(room_for(reel, request))))
+        self._sizes.ask(Request("size", lambda: _size_words(room_for(reel, plan, request))))
 
     def forget(self) -> None:
         """Forget all that is kept."""

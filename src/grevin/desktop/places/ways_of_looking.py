@@ -12,7 +12,7 @@ from PySide6.QtCore import QObject, Signal
 from grevin.core.picture.display import Channel
 from grevin.desktop.light_table.drawing import Drawing, EvidenceMode
 from grevin.desktop.light_table.wipe import Wipe
-from grevin.desktop.work.looks import Compare, Ways
+from grevin.desktop.work.looks import Compare, Look, Ways
 
 GAIN_STEP = 2.0
 LEAST_GAIN, MOST_GAIN = 1.0, 64.0
@@ -33,6 +33,7 @@ class WaysOfLooking(QObject):
         channels: tuple[Channel, ...] = ("colour", "red", "green", "blue", "luma", "chroma")
         self.acts: dict[str, Callable[[], None]] = {
             "one_picture": self.plain, "turn_wipe": self._turn_wipe, "pixels": self._switch_pixels,
+            "one_field": self._switch_field,
             "gain_up": partial(self._gain, GAIN_STEP), "gain_down": partial(self._gain, 1 / GAIN_STEP),
             "evidence": partial(self._switch_evidence, "hatch"), "mask": partial(self._switch_evidence, "mask"),
             **{name: partial(self._switch_compare, name) for name in ("wipe", "side", "splice", "difference", "taken")},
@@ -48,7 +49,7 @@ class WaysOfLooking(QObject):
             **{name: partial(self._is, "compare", name) for name in compares},
             **{name: partial(self._is, "channel", name) for name in channels},
             "evidence": lambda: self.drawing.evidence == "hatch", "mask": lambda: self.drawing.evidence == "mask",
-            "pixels": lambda: self.drawing.square,
+            "pixels": lambda: self.drawing.square, "one_field": lambda: self.ways.field != "both",
         }  # fmt: skip
 
     def _is(self, way: str, value: str) -> bool:
@@ -75,7 +76,7 @@ class WaysOfLooking(QObject):
 
     def plain(self) -> None:
         """One picture, all channels, nothing over it."""
-        self.change({"compare": "one", "channel": "colour", "colours": None})
+        self.change({"compare": "one", "channel": "colour", "colours": None, "field": "both"})
         self.draw(evidence="off")
 
     def _switch_compare(self, compare: Compare) -> None:
@@ -83,6 +84,18 @@ class WaysOfLooking(QObject):
 
     def _switch_channel(self, channel: Channel) -> None:
         self.change({"channel": "colour" if self.ways.channel == channel else channel})
+
+    def _switch_field(self) -> None:
+        self.change({"field": "earlier" if self.ways.field == "both" else "both"})
+
+    def step_field(self, by: int, look: Look | None) -> int:
+        """Go one field on or back, where one looks at one alone; says how many frames that is."""
+        shown = look is not None and look.frame.format.has_fields and self.ways.field != "both"
+        if not shown or abs(by) != 1:
+            return by
+        inside = by == (1 if self.ways.field == "earlier" else -1)
+        self.change({"field": "later" if self.ways.field == "earlier" else "earlier"})
+        return 0 if inside else by
 
     def _switch_evidence(self, mode: EvidenceMode) -> None:
         self.draw(evidence="off" if self.drawing.evidence == mode else mode)

@@ -6,6 +6,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Literal
 
+import numpy as np
+
 from grevin.core.errors import UnreadableFrameError
 from grevin.core.measure.colour_range import ColourRange, selected
 from grevin.core.measure.repeats import CONTEXT, Change, Judgement, change_between, judge
@@ -17,6 +19,7 @@ from grevin.core.picture.display import (
     taken_away_screen,
     to_screen,
 )
+from grevin.core.picture.fields import field_of, parities_in_time
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.geometry import Geometry
 from grevin.core.picture.halving import halved
@@ -35,6 +38,7 @@ COMPARE_LABELS: dict[Compare, str] = {
     "splice": "seam view",
 }  # fmt: skip
 COMPUTED: set[Compare] = {"difference", "taken"}
+Field = Literal["both", "earlier", "later"]
 FIRST_GAIN = 8.0
 
 
@@ -47,6 +51,7 @@ class Ways:
         compare: how source and view point are compared.
         gain: amplification of difference and taken-away view.
         colours: only these are shown in colour; None for all.
+        field: whether one field of interlaced frames is shown alone, and which one in time.
         small: pictures of half the size will do, because they are shown no larger and are wanted fast.
     """
 
@@ -54,6 +59,7 @@ class Ways:
     compare: Compare = "one"
     gain: float = FIRST_GAIN
     colours: ColourRange | None = None
+    field: Field = "both"
     small: bool = False
 
 
@@ -130,13 +136,30 @@ def screen_of(chain: Chain, frame: Frame, key: str, ways: Ways = ALL) -> Screen:
     """Screen picture of a frame, kept in the chain's cache."""
 
     def make() -> Screen:
-        picture = halved(frame) if ways.small else frame
+        picture = _looked_at(frame, ways)
+        picture = halved(picture) if ways.small else picture
         screen = to_screen(picture, ways.channel)
-        return screen if ways.colours is None else dimmed_outside(screen, selected(picture, ways.colours))
+        screen = screen if ways.colours is None else dimmed_outside(screen, selected(picture, ways.colours))
+        return _on_frame(screen, frame, ways)
 
-    return chain.cache.get(
-        f"screen/{ways.channel}/{ways.small}/{ways.colours}/{key}", make, lambda screen: screen.nbytes
-    )
+    how = f"{ways.channel}/{ways.small}/{ways.colours}/{ways.field}"
+    return chain.cache.get(f"screen/{how}/{key}", make, lambda screen: screen.nbytes)
+
+
+def _looked_at(frame: Frame, ways: Ways) -> Frame:
+    """The frame, or the field of it that is looked at; what has no fields is looked at whole."""
+    if ways.field == "both" or not frame.format.has_fields:
+        return frame
+    earlier, later = parities_in_time(frame.format)
+    return field_of(frame, earlier if ways.field == "earlier" else later)
+
+
+def _on_frame(screen: Screen, frame: Frame, ways: Ways) -> Screen:
+    """The screen picture of a field at the frame's height, each of its lines twice; others as they are."""
+    if ways.field == "both" or not frame.format.has_fields:
+        return screen
+    height = -(-frame.format.height // 2) if ways.small else frame.format.height
+    return np.asarray(screen[np.minimum(np.arange(height) // 2, len(screen) - 1)])
 
 
 def make_look(
@@ -173,8 +196,12 @@ def make_look(
     computed, harm = None, None
     if ways.compare in COMPUTED and replace(last.format, rate=first.format.rate) == first.format:
         make = difference_screen if ways.compare == "difference" else taken_away_screen
-        key = f"screen/{ways.compare}/{ways.gain}/{key}"
-        computed = chain.cache.get(key, lambda: make(first, last, ways.gain), lambda screen: screen.nbytes)
+        key = f"screen/{ways.compare}/{ways.gain}/{ways.field}/{key}"
+
+        def compute() -> Screen:
+            return _on_frame(make(_looked_at(first, ways), _looked_at(last, ways), ways.gain), last, ways)
+
+        computed = chain.cache.get(key, compute, lambda screen: screen.nbytes)
         harm = None if last is first else harm_of(first, last)
     moved = chain.changes_time(view_point)
     seam = _seam(chain, view_point, output, ways) if ways.compare == "splice" else None
@@ -269,10 +296,11 @@ def shot_of(chain: Chain, place: int, frame: int) -> ShotLook | None:
     return ShotLook(number - first, first, step.chart(number), left, words, step.measures_left)
 
 
-def make_neighbour(chain: Chain, view_point: int, channel: Channel, kept: Kept | None, number: int) -> Screen:
+def make_neighbour(chain: Chain, view_point: int, ways: Ways, kept: Kept | None, number: int) -> Screen:
     """Picture of a frame of the view point, for the neighbour strip; `kept` as in `make_look`."""
     frame = _made_or_kept(chain, view_point, number, kept)
-    return screen_of(chain, frame, chain.view_points[view_point].key(number), Ways(channel=channel))
+    ways = Ways(channel=ways.channel, field=ways.field)
+    return screen_of(chain, frame, chain.view_points[view_point].key(number), ways)
 
 
 def judge_neighbour(chain: Chain, number: int) -> Judgement | None:

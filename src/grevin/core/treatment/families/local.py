@@ -8,11 +8,11 @@ from dataclasses import replace
 import numpy as np
 
 from grevin.core.picture.colour import paint_inside
+from grevin.core.picture.fields import PARITIES
 from grevin.core.picture.frame import Frame, Mask, merge_touched
 from grevin.core.picture.geometry import Area
 from grevin.core.picture.masks import align_to_chroma
 from grevin.core.steps.evidence import Blob, Evidence
-from grevin.core.treatment.field_source import PARITIES
 from grevin.core.treatment.fieldwise import field_area, parity_of, words_on_fields, woven, woven_frame
 from grevin.core.treatment.regions import within
 from grevin.core.treatment.step_source import Acted, StepSource

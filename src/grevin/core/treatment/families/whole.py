@@ -6,10 +6,10 @@ from dataclasses import replace
 
 import numpy as np
 
+from grevin.core.picture.fields import PARITIES
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.levels import level_unit
 from grevin.core.steps.evidence import Evidence
-from grevin.core.treatment.field_source import PARITIES
 from grevin.core.treatment.fieldwise import woven, woven_frame
 from grevin.core.treatment.regions import blended
 from grevin.core.treatment.step_source import Acted, StepSource
