@@ -21,6 +21,7 @@ from bench.clips import CLIPS, Clip, pristine
 from bench.compression import BUTTERFLY, STILLS
 from bench.fetching import fetched
 from bench.over_clips import suite_over_clips
+from grevin.core.measure.carried import carried
 from grevin.core.motion.flow import estimate_flow, positions, sample
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
@@ -40,6 +41,8 @@ TARGETS = {"1.5": 1.5, "2.25": 2.25}
 BLUR, NOISE, QUALITY = 0.4, 1.5, 80  # of worn ones: px of the small picture, 8-bit levels, of JPEG
 MIDDLE, RUN = 12, 4  # frame of a clip that is a still, and frames that are looked at one after the other
 WAYS: dict[str, dict[str, Any]] = {"learned": {}, "lanczos": {"way": "lanczos"}, "cubic": {"way": "cubic"}}
+ENLARGED = {"native": "", "after_cubic": "cubic", "after_lanczos": "lanczos"}
+BEFORE = (1.5, 2.25)  # times that pictures were enlarged before
 LEAST_PX = 96  # of a small picture
 
 
@@ -81,6 +84,9 @@ def _together(rows: list[dict[str, Any]]) -> dict[str, float]:
             if f"{name}_shimmer" in own[0]:
                 found[f"{name}_shimmer"] = _mean(row[f"{name}_shimmer"] for row in own)
                 found[f"{name}_shimmer_worst"] = max(row[f"{name}_shimmer"] for row in own)
+        if "share" in own[0]:
+            shares = [row["share"] for row in own]
+            found[kind], found[f"{kind}_least"], found[f"{kind}_most"] = _mean(iter(shares)), min(shares), max(shares)
         if "seconds" in own[0]:
             found[f"{kind}_seconds_a_megapixel_in"] = _mean(row["seconds"] / row["megapixels"] for row in own)
     return found
@@ -101,11 +107,25 @@ def _of(name: str) -> Iterator[dict[str, Any]]:
             lines = int(min(large.shape) // 18 * 18)
             right = large[:lines, : large.shape[1] // 18 * 18]
             yield _figures(name, words, right, _small(right, times), 3)
+        yield from _carried(name, large)
         right = large[: large.shape[0] // 2 * 2, : large.shape[1] // 2 * 2]
         yield _figures(name, "worn_x2", right, _worn(right, name), 2)
     clip = next((one for one in CLIPS if one.name == name), None)
     if clip is not None and clip.group == "reports" and clip.move is not None:
         yield _shimmer(clip)
+
+
+def _carried(name: str, large: Luma) -> Iterator[dict[str, Any]]:
+    """Which share of its lines and columns is said to carry a picture; of those that it had, where it was enlarged."""
+    for words, kernel in ENLARGED.items():
+        for times in BEFORE if kernel else (1.0,):
+            given = large
+            if kernel:
+                small = _small(large, times).astype(np.float32)
+                given = _rounded(resized(small, large.shape[:2], KERNELS[kernel]))
+            shares = [share * times for share in carried(given) if np.isfinite(share)]
+            if shares:
+                yield {"picture": name, "kind": f"carried_{words}", "share": round(float(np.mean(shares)), 3)}
 
 
 def _picture(name: str) -> Iterator[Luma]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 import numpy as np
@@ -11,14 +12,15 @@ from pytestqt.qtbot import QtBot
 
 from grevin.core.media.opening import open_reel
 from grevin.core.picture.resampling import KERNELS, resized
-from grevin.demo.tape_reels import undamaged, without_borders
+from grevin.demo.tape_reels import at_its_size, enlarged_before, undamaged, without_borders
 from grevin.desktop.window import Window
 from tests.conftest import write_video
-from tests.desktop.conftest import settle
-from tests.jobs.doing import add, part_of, studied, written
+from tests.desktop.conftest import WAIT_MS, settle
+from tests.jobs.doing import add, away, part_of, studied, written
 
 LENGTH = 5
 PART = (160, 200, 240, 180)  # left, top, width, height: px of the reel; whole pairs of chroma lines of either field
+LARGE_PART = (180, 96, 480, 360)  # of the reel that is said to be HD: whole samples of what it was
 
 
 def sharpness(luma: np.ndarray) -> float:
@@ -56,6 +58,36 @@ def test_a_tape_for_broadcast_in_hd(qtbot: QtBot, new_window, tmp_path: Path) ->
     large = made[middle].planes[0].astype(np.float32)
     assert float(np.sqrt(np.mean(np.square(resized(large, source.shape, KERNELS["cubic"]) - source)))) < 1.0
     assert sharpness(large) > 1.05 * sharpness(resized(source, large.shape, KERNELS["lanczos"]))
+
+
+def test_is_it_really_hd(qtbot: QtBot, new_window, tmp_path: Path) -> None:
+    truth = [part_of(at_its_size(number), LARGE_PART) for number in range(3)]
+    frames = [part_of(enlarged_before(at_its_size(number)), LARGE_PART) for number in range(3)]
+    window: Window = new_window(write_video(tmp_path / "hd.mkv", frames))
+    settle(qtbot, window)
+    window.do("go_survey")
+    QTest.keyClick(window, Qt.Key.Key_S, Qt.KeyboardModifier.AltModifier)
+    qtbot.waitUntil(lambda: window.surveying.survey is not None, timeout=WAIT_MS)
+    settle(qtbot, window)
+    said = re.search(r"Detail is carried by: ([\d.]+) % of the lines", window.survey.condition.words.text())
+    assert said is not None
+    assert 33 <= float(said[1]) < 50, "a third of the lines, and no more than half as many again"
+    window.do("go_bench")
+    assert "lines would carry this shot's detail" in add(qtbot, window, "more lines")
+    came, lost = frames[1], {}
+    add(qtbot, window, "more lines")
+    window.session.change_settings(2, {"height": LARGE_PART[3], "way": "lanczos"})
+    window.session.view_from(2)
+    for lines in (144, 90, 120):  # 288, 180 and 240 of the whole picture's 720
+        window.session.change_settings(1, {"height": lines, "way": "lanczos"})
+        studied(qtbot, window)
+        lost[lines] = away(window.session.chain.view_points[2].frame(1).rounded(), came)
+    assert lost[120] < 1.3 * lost[144], "next to nothing more is lost"
+    assert lost[90] > 1.8 * lost[120], "every edge is: it was no smaller"
+    window.session.change_settings(2, {"way": "learned"})
+    studied(qtbot, window)
+    made = written(qtbot, window, tmp_path / "better.mkv")
+    assert away(made[1], truth[1]) < 0.85 * away(came, truth[1]), "1.4 dB and more"
 
 
 def test_a_slow_move_into_a_still_shot(qtbot: QtBot, new_window, tmp_path: Path) -> None:

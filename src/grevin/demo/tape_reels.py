@@ -1,4 +1,4 @@
-"""Reels of Port Ellery's local television: streaks, ragged sides, an old codec, wires in steps, lines that tremble."""
+"""Reels of Port Ellery's local television: streaks, ragged sides, an old codec, stairs, jitter, a small copy."""
 
 from __future__ import annotations
 
@@ -10,12 +10,16 @@ import numpy as np
 
 from grevin.core.measure.line_jitter import moved_lines
 from grevin.core.picture.frame import Frame
+from grevin.core.picture.resampling import KERNELS
+from grevin.core.picture.scaling import scaled
 from grevin.core.quality.damage.border import BorderDamage
 from grevin.core.quality.damage.dropout import DropoutDamage
-from grevin.demo.time_reels import HARBOUR, PAL, REGATTA, TAPE_NOISE, TimeReel, drawn, noisy
+from grevin.demo.time_reels import HARBOUR, PAL, REGATTA, TAPE_NOISE, TimeReel, drawn, noisy, painted
 
 TAPE = replace(PAL, width=720, pixel_aspect=Fraction(16, 15), field_order="top_first")
 WHOLE = replace(TAPE, field_order="progressive")
+SHARP = replace(PAL, width=960, height=720)  # as it was said to be
+SMALL = replace(SHARP, width=320, height=240)  # as it was
 LENGTH = 48  # frames
 PACE = 0.5  # of the shot's own frames, from field to field
 DROPOUTS = DropoutDamage(seed=1984, a_frame=4.0, kinds=("white", "black", "noise", "colour"))
@@ -25,6 +29,7 @@ WIRE_SAG, WIRE_LEVEL = 14.0, 38  # lines; 8-bit level
 WIRE_BITS, WIRE_REACH = 4, 40  # of a fraction of a pixel; px beyond the sides
 TREMBLING_SEED, TREMBLING_PX = 1987, 0.9  # standard deviation of each line
 COLOUR_RIGHT, COLOUR_DOWN = 5.0, 2.0  # px and lines by which colour lies beside its edges
+CAMERA_LEVELS = 1.0  # 8-bit levels of noise
 QUALITY, COLOUR_QUALITY = 14, 10  # of a still codec, frame by frame
 
 
@@ -107,6 +112,21 @@ def _trembling(number: int) -> Frame:
     return trembling(without_borders(number))
 
 
+def at_its_size(number: int) -> Frame:
+    """A frame of the harbour as the camera took it."""
+    return noisy(number, painted(HARBOUR, number, SHARP), SHARP, CAMERA_LEVELS)
+
+
+def enlarged_before(frame: Frame) -> Frame:
+    """A frame from a small copy that somebody enlarged again."""
+    cubic = KERNELS["cubic"]
+    return scaled(scaled(frame, SMALL, cubic).rounded(), SHARP, cubic).rounded()
+
+
+def _said_to_be_hd(number: int) -> Frame:
+    return enlarged_before(at_its_size(number))
+
+
 def _in_steps(number: int) -> Frame:
     return line_doubled(with_wires(number))
 
@@ -120,5 +140,6 @@ def tape_reels() -> tuple[TimeReel, ...]:
         TimeReel("harbour-with-ragged-sides", WHOLE, LENGTH, _with_borders, {"borders": asdict(RAGGED)}),
         TimeReel("regatta-in-an-old-codec", WHOLE, LENGTH, _with_blocks, {"quality": codec}),
         TimeReel("harbour-that-trembles", WHOLE, LENGTH, _trembling, {"lines_px": TREMBLING_PX}),
+        TimeReel("harbour-said-to-be-hd", SHARP, LENGTH, _said_to_be_hd, {"lines": SMALL.height}),
         TimeReel("wires-in-steps", WHOLE, LENGTH, _in_steps, {"lines_a_sample": 2}),
     )

@@ -175,6 +175,7 @@ def summary_lines(survey: Survey) -> list[str]:
         ("dirt_count", "Dirt", "specks a frame"),
         ("scratch_length", "Scratches, where the picture moves", "picture heights a frame"),
         ("dropout_count", "Dropouts", "streaks a frame"),
+        ("carried_lines", "Detail is carried by", "% of the lines"),
         ("noise", "Noise", "levels of 255"),
         ("level_luma_mean", "Mean level", "of 255"),
     ):  # fmt: skip

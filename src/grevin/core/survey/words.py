@@ -16,7 +16,8 @@ KIND_WORDS = {
 CURVE_WORDS = {
     "level_luma_mean": "level", "light_change": "light change", "light_rows": "light of rows",
     "light_columns": "light of columns",
-    "noise": "noise", "sharpness": "sharpness",
+    "noise": "noise", "sharpness": "sharpness", "carried_lines": "lines that carry detail",
+    "carried_columns": "columns that carry detail",
     "motion_p95": "motion", "temporal_information": "temporal information", "combing": "combing",
     "block_clearness": "block grid", "sample_lines": "lines a sample", "sample_columns": "columns a sample",
     "line_jitter": "line jitter", "colour_right": "colour to the right", "colour_down": "colour below",
@@ -28,7 +29,8 @@ CURVE_WORDS = {
 CURVE_SCALES = {
     "level_luma_mean": (0.0, 255.0), "light_change": (-6.0, 6.0), "dirt_count": (0.0, 10.0),
     "scratch_length": (0.0, 6.0), "dropout_count": (0.0, 10.0), "noise": (0.0, 6.0),
-    "sharpness": (0.0, 1.5), "motion_p95": (0.0, 12.0), "temporal_information": (0.0, 30.0), "combing": (0.0, 2.0),
+    "sharpness": (0.0, 1.5), "carried_lines": (0.0, 100.0), "carried_columns": (0.0, 100.0),
+    "motion_p95": (0.0, 12.0), "temporal_information": (0.0, 30.0), "combing": (0.0, 2.0),
     "block_clearness": (0.0, 12.0), "sample_lines": (0.0, 4.0), "sample_columns": (0.0, 4.0),
     "line_jitter": (0.0, 1.0), "colour_right": (-4.0, 4.0), "colour_down": (-4.0, 4.0),
 }  # fmt: skip

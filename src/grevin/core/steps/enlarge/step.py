@@ -37,6 +37,7 @@ from grevin.core.steps.settings import Settings
 from grevin.core.steps.ways import ways
 
 HUNDREDTH, PERCENT = 0.01, 100.0
+SOFT = 0.62  # of lines and columns that carry the detail, as in the survey
 NOISE_WORTH_A_WORD = 0.5  # 8-bit levels
 SAME_LEVELS = 2.0  # by which frames differ that show the same thing: tried by hand on clips, 1 is less steady
 
@@ -60,7 +61,7 @@ class EnlargeStep:
         """How noisy and how worn a shot is; nothing for plain ways."""
         if settings.way != "learned":
             return {}
-        return shot.kept("noise and wear", lambda: measured(shot, progress))
+        return shot.kept("noise, wear and detail", lambda: measured(shot, progress))
 
     def new_format(self, fmt: PictureFormat, settings: EnlargeSettings) -> PictureFormat:
         """The format of the output."""
@@ -112,6 +113,13 @@ class EnlargeStep:
         ]
         if worn > HUNDREDTH:
             said.append("Blocks of a codec show: clean them before, or they are enlarged too.")
+        if float(study["carried"].max()) <= SOFT:
+            lines = float(study["carried"].max()) * float(study["lines"])
+            said.append(
+                f"{lines:.0f} lines would carry this shot's detail: it was enlarged before, from as many or fewer, or "
+                "it is soft. Bring it down to what it was (Enlarge, to fewer lines) before this step: the network then "
+                "has more to go by."
+            )
         return tuple(said)
 
     def _steadied(self, window: Window, settings: EnlargeSettings) -> Plane:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from grevin.core.survey.measures.base import Measure
 from grevin.core.survey.measures.blocks import Blocks
 from grevin.core.survey.measures.borders import Borders
+from grevin.core.survey.measures.carried import Carried
 from grevin.core.survey.measures.change import ChangeMeasure
 from grevin.core.survey.measures.colour_shift import ColourShift
 from grevin.core.survey.measures.combing import Combing
@@ -21,6 +22,6 @@ from grevin.core.survey.measures.repeated_lines import RepeatedLines
 from grevin.core.survey.measures.scratches import Scratches
 
 MEASURES: tuple[Measure, ...] = (
-    Levels(), Light(), Detail(), Noise(), Motion(), ChangeMeasure(), FieldChange(), Combing(), Blocks(),
+    Levels(), Light(), Detail(), Carried(), Noise(), Motion(), ChangeMeasure(), FieldChange(), Combing(), Blocks(),
     RepeatedLines(), ColourShift(), LineJitter(), Borders(), DirtCount(), Scratches(), DropoutCount(),
 )  # fmt: skip
