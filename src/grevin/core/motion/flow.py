@@ -80,6 +80,11 @@ def estimate_flow(here: Luma8, there: Luma8, quality: MotionQuality = "fine") ->
 
 
 def _near_flow(here: Luma8, there: Luma8, quality: MotionQuality) -> Flow:
+    least, (height, width) = PATCH_PX << FINEST_SCALES[quality], here.shape
+    if min(height, width) < least:  # of less than a patch at its finest scale OpenCV 5.0.0 crashes
+        border = (0, max(0, least - height), 0, max(0, least - width), cv2.BORDER_REPLICATE)
+        wide, other = (np.asarray(cv2.copyMakeBorder(picture, *border), np.uint8) for picture in (here, there))
+        return np.ascontiguousarray(_near_flow(wide, other, quality)[:height, :width])
     estimator = _estimator(quality)
     # Set each time: on small pictures it rewrites its own settings, and would see the next ones otherwise than before
     estimator.setFinestScale(FINEST_SCALES[quality])

@@ -33,7 +33,7 @@ from grevin.core.steps.scratch.judge import shipped
 from grevin.core.steps.scratch.lines import Line, blob_of, centred, drawn_line, extent_of, lay, lines_of, threshold
 from grevin.core.steps.scratch.mending import Other, mend_line
 from grevin.core.steps.scratch.over_shot import measured
-from grevin.core.steps.scratch.responses import HOP_PX
+from grevin.core.steps.scratch.responses import HOP_PX, bands_of
 from grevin.core.steps.scratch.settings import ScratchSettings
 from grevin.core.steps.scratch.sight import Sight, sight_of
 from grevin.core.steps.seen import Arrays, Shotwise, Window
@@ -75,8 +75,10 @@ class ScratchStep:
         """The lines of a shot; which of them are taken is a matter of the settings."""
         frames = shot.frames
 
-        def sight(number: int) -> Sight:
+        def sight(number: int) -> Sight | None:
             window = shot.window(number)
+            if not bands_of(window.format.height):
+                return None  # not high enough for a line to be one
             flow = _small_flow(window) if number + 1 < frames.stop else None
             return sight_of(window.rgb(), flow)
 

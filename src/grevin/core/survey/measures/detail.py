@@ -12,6 +12,9 @@ from grevin.core.motion.flow import Luma8
 from grevin.core.survey.measures.base import Depth, Series, Sight
 
 
+LEAST_PX = 3  # of a picture that has an inside
+
+
 class Detail:
     """SI and TI as in ITU-T P.910 (spread of the Sobel-filtered picture; spread of the difference), and sharpness."""
 
@@ -25,6 +28,8 @@ class Detail:
     def of(self, sight: Sight) -> tuple[float, ...]:
         """See `series`."""
         luma = sight.here.luma
+        if min(luma.shape) < LEAST_PX:
+            return (float("nan"),) * len(self.series)
         across, down = cv2.Sobel(luma, cv2.CV_32F, 1, 0), cv2.Sobel(luma, cv2.CV_32F, 0, 1)
         spatial = _spread(cv2.magnitude(across, down)[1:-1, 1:-1])
         before = sight.before
