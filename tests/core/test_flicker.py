@@ -13,6 +13,7 @@ from grevin.core.errors import CancelledError, SettingsError
 from grevin.core.measure.lighting.curves import FOOT, PairTable, changes, solved, terms
 from grevin.core.measure.lighting.pairs import matched_levels, pair_of, small_picture
 from grevin.core.measure.lighting.trend import taken_apart
+from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.quality.damage.light import FlickerDamage, LightCourse
@@ -372,3 +373,25 @@ def test_a_long_shot_is_solved_in_stretches_that_show_no_seam(monkeypatch: pytes
     seam, elsewhere = slice(32, 64), slice(4, 30)
     assert worst(made, elsewhere) < 0.7 * worst(damaged, elsewhere)
     assert worst(made, seam) / worst(damaged, seam) < 1.3 * worst(made, elsewhere) / worst(damaged, elsewhere)
+
+
+def test_a_colour_that_is_black_all_over_on_a_frame_takes_the_curve_of_brightness() -> None:
+    """Its levels say nothing there: a curve of its own would be anything, and made such a frame blue all over."""
+    rng = np.random.default_rng(8)
+    fmt = PictureFormat(192, 144, "rgb", 8, full_range=True)
+    moving = moving_frames(LENGTH, 192, 144)
+    clean, damaged = [], []
+    for number in range(LENGTH):
+        grey = moving.frame(number).luma8().astype(np.float32)
+        colours = [grey, grey * 0.8, grey * 0.12]  # evening light: next to no blue
+        gain, offset = 1 + 0.06 * rng.standard_normal(3), -25.0 if number == 17 else 4.0 * rng.standard_normal()
+        for some, planes in (
+            (clean, colours), (damaged, [one * g + offset for one, g in zip(colours, gain, strict=True)])
+        ):  # fmt: skip
+            eight = tuple(np.clip(np.rint(one), 0, 255).astype(np.uint8) for one in planes)
+            some.append(Frame(number, fmt, eight))
+    _, made = treated(damaged)
+    for number in (16, 17, 18):
+        blue = made[number].planes[2].astype(np.float32)
+        assert blue.max() < 90, "of 30 in clean frames"
+    assert np.abs(made[17].planes[0].astype(np.float32) - clean[17].planes[0]).mean() < 12

@@ -94,6 +94,19 @@ def _round(length: int, table: PairTable, one: Values, other: Values, away: Valu
     return np.asarray((free[:, 0] - free[:, 1:] @ share).reshape(length, TERMS))
 
 
+def compared_levels(length: int, table: PairTable, channel: int) -> tuple[Values, Values]:
+    """(length,) lowest and highest level of each frame that was compared: its curve says nothing of others.
+
+    A frame so dark that one of its colours is black all over has a curve at that one level.
+    """
+    lowest, highest = np.full(length, 255.0), np.zeros(length)
+    for frames, end in ((table.first, 0), (table.second, 1)):
+        levels = table.levels[:, channel, :, end].astype(np.float64)
+        np.minimum.at(lowest, frames, levels[:, 0])
+        np.maximum.at(highest, frames, levels[:, -1])
+    return np.minimum(lowest, highest), highest
+
+
 def changes(coefficients: Values, levels: npt.NDArray[np.floating]) -> Values:
     """(T, L) by how many 8-bit levels curves change levels."""
     factor = np.exp(coefficients @ terms(levels).T)

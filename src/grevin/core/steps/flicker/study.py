@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from grevin.core.measure.lighting.beat import beat_of
-from grevin.core.measure.lighting.curves import FOOT, TERMS, PairTable, solved, terms
+from grevin.core.measure.lighting.curves import FOOT, TERMS, PairTable, compared_levels, solved, terms
 from grevin.core.measure.lighting.patches import camera_way, flickering, solved_fields
 from grevin.core.measure.lighting.table import Arrays, block_table, pair_table
 from grevin.core.measure.lighting.trend import Trend, off_frames, taken_apart
@@ -20,6 +20,8 @@ Values = npt.NDArray[np.float64]
 
 MIDDLE_LEVELS = 110.0 + FOOT  # 8-bit levels over the foot, of a usual picture
 LEVELS = 8  # places of the scale at which a curve of light is looked at
+ASTRAY = 0.7  # of log light by which a colour may depart from brightness: a factor of two, far above what lamps do
+MOST_CHANGE = 1.4  # of log light: two stops; a frame that is off by more has nothing to give back
 LEAST_COLOUR = 0.35  # 8-bit levels by which colours must flicker apart
 SPIKES, SPIKE_LEVELS, SPIKE_TIMES = 3, 1.5, 6.0  # single frames that are off: how many, by how much, times the spread
 LEAST_PATCH = 0.020  # of log light: flicker of a twentieth of the blocks, from which patches are believed
@@ -150,11 +152,19 @@ def _hangs_together(length: int, arrays: Arrays) -> bool:
     return bool((np.cumsum(spanned)[:-1] > 0).all())
 
 
-def _channel(length: int, table: PairTable, channel: int, settings: FlickerSettings, first: int) -> Solved:
-    """The flicker of one channel."""
-    light = -solved(length, table, channel)
+def _channel(
+    length: int, table: PairTable, channel: int, settings: FlickerSettings, first: int, luma: Solved | None = None
+) -> Solved:  # fmt: skip
+    """The flicker of one channel; of a colour beside that of brightness."""
+    light, ends = -solved(length, table, channel), compared_levels(length, table, channel)
     levels = np.quantile(table.levels[:, channel, :, 0], np.linspace(0.05, 0.95, LEVELS))
-    curve = (light @ terms(levels).T) * (levels + FOOT)
+    change = _changes(light, ends, np.tile(levels, (length, 1)))
+    if luma is not None:
+        inside = np.linspace(*ends, LEVELS, axis=1)
+        common = compared_levels(length, table, 0)
+        astray = np.abs(_changes(light, ends, inside) - _changes(luma.light, common, inside)).max(axis=1) > ASTRAY
+        change[astray] = _changes(luma.light, common, np.tile(levels, (length, 1)))[astray]
+    curve = np.clip(change, -MOST_CHANGE, MOST_CHANGE) * (levels + FOOT)
     period = {0: -1, 1: 0}.get(settings.period_frames, settings.period_frames)
     trend = taken_apart(curve, settings.smoothing_frames, period)
     kept: Values = trend.slow
@@ -165,6 +175,12 @@ def _channel(length: int, table: PairTable, channel: int, settings: FlickerSetti
     flicker: Values = np.linalg.lstsq(terms(levels), (off / (levels + FOOT)).T, rcond=None)[0].T.astype(np.float64)
     rms = float(np.sqrt(np.mean(np.square(off))))
     return Solved(light, curve.mean(axis=1), off.mean(axis=1), flicker, trend, rms)
+
+
+def _changes(light: Values, ends: tuple[Values, Values], levels: Values) -> Values:
+    """(T, L) log changes of levels, (T, L), by the light of each frame; beyond what was compared as at its end."""
+    met = np.clip(levels, ends[0][:, None], ends[1][:, None])
+    return np.asarray(np.einsum("tk,tlk->tl", light, terms(met)))
 
 
 def _places(found: Solved, patched: Patches | None) -> npt.NDArray[np.float32]:
@@ -193,7 +209,7 @@ def _curves(length: int, table: PairTable, luma: Solved, settings: FlickerSettin
     curves = np.repeat(-luma.flicker[:, None], 4, axis=1)
     if settings.channels == "linked":
         return curves, np.array([False])
-    own = [_channel(length, table, channel, settings, first).flicker for channel in (1, 2, 3)]
+    own = [_channel(length, table, channel, settings, first, luma).flicker for channel in (1, 2, 3)]
     middle = np.array([[60.0, 110.0, 160.0]])
     apart = [np.square(((one - luma.flicker) @ terms(middle[0]).T) * (middle + FOOT)).mean() for one in own]
     if settings.channels == "as measured" and np.sqrt(max(apart)) < LEAST_COLOUR:

@@ -11,7 +11,6 @@ import numpy.typing as npt
 from grevin.core.motion.flow import Luma8
 from grevin.core.survey.measures.base import Depth, Series, Sight
 
-
 LEAST_PX = 3  # of a picture that has an inside
 
 
