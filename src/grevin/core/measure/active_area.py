@@ -85,6 +85,8 @@ def edge_of(strips: npt.NDArray[np.uint8]) -> int:
     Returns:
         Pixels; 0 where there is none, or nothing tells.
     """
+    if not strips.size:
+        return 0
     outermost = strips[:, :, :2].astype(np.float32)
     level = float(np.median(outermost))
     spread = 1.4826 * float(np.median(np.abs(outermost - level)))
@@ -164,14 +166,17 @@ def _rise(strips: npt.NDArray[np.uint8], first: npt.NDArray[np.intp], edge: int,
     return MOST_RISE_PX
 
 
+NARROWEST = 3  # px of a line that has a second difference
+
+
 def torn_lines(frames: npt.NDArray[np.uint8]) -> int:
     """Lines at the bottom that do not belong to those above: heads were switched, and the line begins elsewhere.
 
     Args:
         frames: (N, H, W) luma.
     """
-    height = frames.shape[1]
-    if height < HEAD_AROUND + HEAD_LINES + 2:
+    _, height, width = frames.shape
+    if height < HEAD_AROUND + HEAD_LINES + 2 or width < NARROWEST:
         return 0
     lines = frames[:, -(HEAD_AROUND + HEAD_LINES + 2) :].astype(np.float32)
     alike, elsewhere = _together(lines[:, 2:], lines[:, :-2])  # with the line before of the same field

@@ -54,10 +54,11 @@ class FieldVotes:
 
 
 def _misfit(top: np.ndarray, bottom: np.ndarray, moving: np.ndarray) -> float:
-    """Mean distance of bottom lines from the mean of the top lines above and below, where the picture moves."""
+    """Mean distance of bottom lines from the mean of the top lines above and below, where the picture moves; or 0."""
     rows = min(len(top) - 1, len(bottom))
     between = (top[:rows] + top[1 : rows + 1]) * np.float32(0.5)
-    return float(np.abs(bottom[:rows] - between)[moving[:rows]].mean())
+    apart = np.abs(bottom[:rows] - between)[moving[:rows]]
+    return float(apart.mean()) if apart.size else 0.0
 
 
 def vote(this: Luma8, following: Luma8) -> Scan:

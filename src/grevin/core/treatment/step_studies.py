@@ -77,7 +77,9 @@ class StudyingStep(ABC):
     @cached_property
     def learns_from(self) -> LearnsFrom:
         """What the step is shown while it learns a shot."""
-        return getattr(self.step, "learns_from", "frames") if self.on_fields else "frames"
+        told: LearnsFrom = getattr(self.step, "learns_from", "frames") if self.on_fields else "frames"
+        alike = self._source.format.height % 2 == 0  # of an odd height one field is a line higher than the other
+        return told if told != "fields" or alike else "frames"
 
     @property
     def learned_format(self) -> PictureFormat:

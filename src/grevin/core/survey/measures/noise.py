@@ -37,6 +37,8 @@ class Noise:
         luma = sight.here.luma
         residue = cv2.filter2D(luma, cv2.CV_32F, KERNEL / KERNEL_NORM)[1:-1, 1:-1]
         rows, columns = residue.shape[0] // BLOCK_PX, residue.shape[1] // BLOCK_PX
+        if not residue.size:
+            return (float("nan"),)
         if rows * columns < 4:
             return (MAD_TO_SIGMA * float(np.median(np.abs(residue))),)
         part = residue[: rows * BLOCK_PX, : columns * BLOCK_PX]

@@ -75,7 +75,8 @@ def ridges(bands: Ridges, sign: float) -> Ridges:
 
 def _aside(flow: Flow) -> npt.NDArray[np.float32]:
     """(BANDS,) px to the right by which the picture goes back to the frame before; the flow is of the half picture."""
-    return np.array([2 * np.median(part[..., 0]) for part in np.array_split(flow[::4, ::4], BANDS)], np.float32)
+    parts = np.array_split(flow[::4, ::4], BANDS)  # of a low picture some are empty
+    return np.array([2 * np.median(part[..., 0]) if part.size else 0.0 for part in parts], np.float32)
 
 
 def _near(one: Ridges) -> Ridges:
