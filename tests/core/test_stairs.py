@@ -144,8 +144,13 @@ def test_moving_parts_of_which_one_field_was_doubled_are_found_and_made_anew() -
     inside[part] = True
     assert odd[inside].sum() > 0.5 * inside.sum() / 2
     assert odd[~inside].sum() < 0.1 * odd.sum()
-    made = chain_of([grey(faulty)]).result.frame(0).planes[0]
+    later = faulty.copy()
+    later[part] = np.roll(faulty[part], 3, axis=1)
+    frames = [grey(faulty), grey(later)]
+    made = chain_of(frames).result.frame(0).planes[0]
     assert db(luma[part], made[part]) > db(luma[part], faulty[part]) + 3
+    stands = [grey(faulty), grey(faulty)]
+    assert chain_of(stands).result.frame(0) is stands[0], "nobody doubles the lines of what stands"
     far = np.zeros_like(inside)
     far[:60], far[340:] = True, True
     np.testing.assert_array_equal(made[far], faulty[far])

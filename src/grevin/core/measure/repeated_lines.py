@@ -39,6 +39,7 @@ NOISE_TIMES = 8.0  # squared noise that a rise has to exceed besides: its own is
 WEAK = 0.5  # of that: less is silent
 NEAR, OWN_SAMPLE = 9, 0.25  # px, and the slope over them above which a pixel is no repeat, whatever lies around
 WHOLE_STEP = 0.5  # slope where another sample begins; 1 between doubled lines, a third without repeats
+CHANGED, CHANGED_TIMES = 3.0, 2.5  # 8-bit levels, and times the noise, by which a place differs that moves
 LEAST_PX = SIDE * SIDE // 2  # of a place
 
 Sums = npt.NDArray[np.float64]
@@ -224,6 +225,21 @@ def repeats_here(luma: npt.NDArray[np.uint8]) -> tuple[Mask, Mask]:
         lines[2:-1] &= ~against  # place i of a slope lies between line i + 1 and line i + 2, which repeats it
         found.append(lines)
     return found[0], found[1]
+
+
+def moves_here(luma: npt.NDArray[np.uint8], others: list[npt.NDArray[np.uint8]]) -> Mask:
+    """(H, W) bool places that move, with their surroundings: nobody doubles the lines of what stands.
+
+    Args:
+        luma: (H, W) uint8.
+        others: the same of the frames beside it; none where there are none, and nothing moves then.
+    """
+    changed = np.zeros(luma.shape, np.float32)
+    for other in others:
+        changed = np.maximum(changed, cv2.blur(cv2.absdiff(luma, other).astype(np.float32), (NEAR, NEAR)))
+    limit = CHANGED + CHANGED_TIMES * _noise(luma.astype(np.float32))
+    moved = (changed > limit).astype(np.uint8)
+    return np.asarray(cv2.dilate(moved, np.ones((SIDE, SIDE), np.uint8)), np.bool_)
 
 
 def _along(products: Plane, squares: Plane, width: int) -> tuple[Plane, Plane]:

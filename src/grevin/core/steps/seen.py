@@ -89,6 +89,11 @@ class Shotwise(Protocol):
         ...
 
     @property
+    def of_fields(self) -> bool:
+        """Whether its pictures are fields of interlaced frames."""
+        ...
+
+    @property
     def per_frame(self) -> int:
         """Pictures a frame: 2 where each field is one, for steps that learn from `fields`."""
         ...

@@ -141,8 +141,9 @@ class StudyingStep(ABC):
             source, frames = FieldsInTime(source, self._cache), range(2 * frames.start, 2 * frames.stop)
         looks = Looks(seen, self._looks_key, where)
         return StudiedShot(
-            source, frames, shots, self._cache, by, self._learned, self._reach, looks, path, per_frame=per_frame
-        )
+            source, frames, shots, self._cache, by, self._learned, self._reach, looks, path, per_frame,
+            self.learns_from != "frames",
+        )  # fmt: skip
 
     def _moments(self) -> Timeline:
         """Which frame before the step each of all fields is of."""

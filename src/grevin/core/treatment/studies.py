@@ -96,7 +96,7 @@ class StudiedShot:
 
     def __init__(
         self, source: NamedSource, frames: range, shots: Shots, cache: ByteCache, step: str, learned: Learned,
-        reach: int, looks: Looks, path: Behind | None = None, per_frame: int = 1,
+        reach: int, looks: Looks, path: Behind | None = None, per_frame: int = 1, of_fields: bool = False,
     ) -> None:  # fmt: skip
         """Prepare.
 
@@ -111,7 +111,9 @@ class StudiedShot:
             looks: where it is measured.
             path: earlier steps, which a step may look behind; None where none may be.
             per_frame: pictures a frame.
+            of_fields: whether its pictures are fields of interlaced frames.
         """
+        self._of_fields = of_fields
         self._path = path
         self._per_frame = per_frame
         self._looks = looks
@@ -127,6 +129,11 @@ class StudiedShot:
     def frames(self) -> range:
         """The pictures of the shot."""
         return self._frames
+
+    @property
+    def of_fields(self) -> bool:
+        """Whether its pictures are fields of interlaced frames."""
+        return self._of_fields
 
     @property
     def per_frame(self) -> int:

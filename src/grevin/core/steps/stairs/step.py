@@ -13,7 +13,7 @@ from typing import ClassVar
 import cv2
 import numpy as np
 
-from grevin.core.measure.repeated_lines import Repeats, repeats_here, repeats_of, samples_at, slopes
+from grevin.core.measure.repeated_lines import Repeats, moves_here, repeats_here, repeats_of, samples_at, slopes
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import BT709_LUMA, Mask
 from grevin.core.progress import Progress
@@ -39,7 +39,7 @@ class StairsStep:
     id: ClassVar[str] = "stairs"
     label: ClassVar[str] = "Stair-step smoothing"
     fault: ClassVar[str] = "Diagonals are jagged, or lines repeat their neighbours"
-    version: ClassVar[int] = 1
+    version: ClassVar[int] = 2
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "frame"
     settings_model: ClassVar[type[Settings]] = StairsSettings
@@ -47,12 +47,13 @@ class StairsStep:
     learns_from: ClassVar[LearnsFrom] = "one field"
 
     def reach(self, settings: StairsSettings) -> int:
-        """Looks at no other frame."""
-        return 0
+        """The frames beside it say where the picture moves."""
+        return 1
 
     def learn(self, shot: Shotwise, settings: StairsSettings, progress: Progress) -> Arrays:
         """The repeats of a shot, down and across."""
-        return shot.kept("repeated lines", lambda: _measured(shot, progress))
+        found = shot.kept("repeated lines", lambda: _measured(shot, progress))
+        return {**found, "fields": np.array(shot.of_fields)}
 
     def find(self, window: Window, settings: StairsSettings) -> Evidence:
         """Lines that are made anew, and the diagonals that are smoothed."""
@@ -189,10 +190,22 @@ def _repeats_in(study: Arrays) -> tuple[Repeats, Repeats]:
 
 
 def _moving(window: Window) -> tuple[Mask, Mask]:
-    """Places on even and odd lines that repeat the line above, on this frame alone."""
-    return window.keep(
-        "repeats here", lambda: repeats_here(window.luma8()), lambda pair: pair[0].nbytes + pair[1].nbytes
-    )
+    """Places on even and odd lines that repeat the line above, on this frame alone: where it moves.
+
+    None on the fields of interlaced material, of which nobody has doubled parts.
+    """
+
+    def look() -> tuple[Mask, Mask]:
+        if bool(window.study()["fields"]):
+            nothing = np.zeros(window.luma8().shape, np.bool_)
+            return nothing, nothing
+        even, odd = repeats_here(window.luma8())
+        if even.any() or odd.any():
+            moves = moves_here(window.luma8(), [window.luma8(offset) for offset in (-1, 1) if window.has(offset)])
+            even, odd = even & moves, odd & moves
+        return even, odd
+
+    return window.keep("repeats that move", look, lambda pair: pair[0].nbytes + pair[1].nbytes)
 
 
 def _copies(down: Repeats, shape: tuple[int, ...]) -> Mask:
