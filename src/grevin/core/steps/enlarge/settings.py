@@ -41,9 +41,10 @@ class EnlargeSettings(Settings):
         "nearer to what was there. 0 takes each frame alone, which is quicker.",
     )  # fmt: skip
     noise: float = setting(
-        0.0, label="Noise left out", low=0.0, high=1.0, decimals=2, step=0.05, when={"way": "learned"},
+        FOUND, label="Noise left out", low=FOUND, high=1.0, decimals=2, step=0.05, lowest="by the wear",
+        when={"way": "learned"}, tried=(0.0, 1.0),
         help="Which part of the noise and residue that was measured is not carried over. At 0 the result, brought down "
-        "again, is the source, grain and all.",
+        "again, is the source, grain and all; by the wear, it is so unless the blocks of a codec show.",
     )  # fmt: skip
     sharpness_px: float = setting(
         0.0, label="Softness undone", unit="px", low=0.0, high=1.4, decimals=2, step=0.05, when={"way": "learned"},
