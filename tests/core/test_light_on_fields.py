@@ -140,6 +140,10 @@ def test_a_chart_has_a_value_for_each_field() -> None:
     assert chart is not None
     assert chart.per_frame == 2
     assert len(chart.lines[0].values) == 2 * FRAMES
+    chain.steps[0].left_of(0)
+    left = chain.steps[0].chart_left(0)
+    assert left is not None, "what is left is measured field by field, too"
+    assert np.ptp(left.lines[0].values) < 0.3 * np.ptp(chart.lines[0].values)
 
 
 def test_a_band_that_does_not_come_round_is_the_scenes_own_light() -> None:

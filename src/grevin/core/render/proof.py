@@ -74,11 +74,15 @@ class Proof:
         time += f" {self.left_out} frames of the source were left out." if self.left_out else ""
         whole = f" {self.reshaped} were changed as a whole by {self._by()}." if self.reshaped else ""
         whole += f" {self.ready} frames were ready from before." if self.ready else ""
-        return (
-            f"{self.frames} frames written and read back, {self._agreement()} {self.untouched} frames are the "
-            f"source bit for bit; {self.mended} were mended in {self.mends} places "
-            f"({100 * self.samples_changed:.3f} % of all samples), nothing else differs.{whole}{time}"
-        )
+        done = f"{self.frames} frames written and read back, {self._agreement()}"
+        return f"{done} {self.untouched} frames are the source bit for bit; {self._mended()}.{whole}{time}"
+
+    def _mended(self) -> str:
+        """What was done in places, in words; samples are counted where no picture was changed as a whole."""
+        places = f"{self.mended} were mended in {self.mends} places"
+        if not self.reshaped:
+            return f"{places} ({100 * self.samples_changed:.3f} % of all samples), nothing else differs"
+        return places if self.mended else "none was mended in single places"
 
     def _sound_sentence(self) -> str:
         first = self.sound[0]

@@ -16,8 +16,8 @@ KIND_WORDS = {
 CURVE_WORDS = {
     "level_luma_mean": "level", "light_change": "light change", "light_rows": "light of rows",
     "light_columns": "light of columns",
-    "noise": "noise", "sharpness": "sharpness", "carried_lines": "lines that carry detail",
-    "carried_columns": "columns that carry detail",
+    "noise": "noise", "sharpness": "sharpness", "carried_lines": "detail, lines",
+    "carried_columns": "detail, columns",
     "motion_p95": "motion", "temporal_information": "temporal information", "combing": "combing",
     "block_clearness": "block grid", "sample_lines": "lines a sample", "sample_columns": "columns a sample",
     "line_jitter": "line jitter", "colour_right": "colour to the right", "colour_down": "colour below",

@@ -12,8 +12,10 @@ class Carried:
     """Which share of the lines, and of the columns, would hold the detail; of interlaced pictures, of a field's."""
 
     series: ClassVar[tuple[Series, ...]] = (
-        Series("carried_lines", "% of the lines", "that carry the detail; what is less would fit a smaller picture"),
-        Series("carried_columns", "% of the columns", "that carry the detail"),
+        Series(
+            "carried_lines", "%", "share of the lines that carries the detail: a smaller picture would hold it as well"
+        ),
+        Series("carried_columns", "%", "the same of the columns"),
     )
     depth: ClassVar[Depth] = "full"
 
