@@ -242,12 +242,15 @@ def test_strokes_outlive_a_reopening_and_trims_that_leave_them_out(
     assert strokes(again) == drawn
 
 
+@pytest.mark.parametrize("order", ["progressive", "top_first"])
 def test_scratches_have_tracks_and_one_is_drawn_by_two_clicks(
-    qtbot: QtBot, new_window, clean: list[Frame], tmp_path: Path
+    qtbot: QtBot, new_window, clean: list[Frame], tmp_path: Path, order: str
 ) -> None:
     damage = ScratchDamage(3, lines=(Line(0.3, 3.0, 40.0, "opaque"),))
     reel = [damage.add(frame)[0] for frame in frames_of(pan(14, noise=1.0))]
     window: Window = new_window(write_video(tmp_path / "scratched.mkv", reel))
+    window.session.declare(field_order=order)  # film on a tape: scratches lie on both fields
+    settle(qtbot, window)
     window.session.add_step("scratch")
     settle(qtbot, window)
     qtbot.waitUntil(lambda: not window.bench.studying.busy, timeout=WAIT_MS)
