@@ -71,7 +71,20 @@ def test_steady_pictures_come_out_bit_for_bit(name: str, noise: float) -> None:
     chain = chain_of(frame)
     assert chain.result.frame(0) is frame
     assert "Steady pictures show as much" in chain.steps[0].told(0)[0]
-    assert trembling(frame.planes[0].astype(np.float32), QUICK) < 0.09
+    assert trembling(displacements(frame.planes[0].astype(np.float32), QUICK), None) < 0.09
+
+
+@pytest.mark.parametrize("name", PICTURES)
+def test_what_comes_again_on_the_next_frame_is_the_pictures_own(name: str) -> None:
+    """Even of a field, whose lines lie far apart, and where the camera tilts."""
+    luma, rng = photograph(name).astype(np.float32), np.random.default_rng(2)
+    field, next_one = luma[:-8:2], luma[8::2]
+    far = [displacements(one) for one in (field, next_one)]
+    trembled = [displacements(moved_lines(one, rng.normal(0, 0.4, len(one)).astype(np.float32))) for one in
+                (field, next_one)]  # fmt: skip
+    assert trembling(*far) < 0.7 * trembling(far[0], None)
+    assert trembling(*trembled) > 2 * trembling(*far)
+    assert trembling(far[0], far[0]) == 0.0
 
 
 def test_colour_goes_with_its_lines() -> None:

@@ -24,6 +24,7 @@ SLOW_LINES = 6.0  # standard deviation of what is slow from line to line
 EDGE_PX = 8  # at the sides that are not looked at
 TUNING = 1.5  # times the middle error, from which a pixel counts less
 ROUNDING = 0.3  # 8-bit levels: errors are never smaller
+SHARED_LINES = 12  # by which the picture may have moved up or down to the next one
 LEAST_PX = 32  # of a side
 
 
@@ -44,9 +45,25 @@ def displacements(luma: Plane, passes: tuple[float, ...] = COARSE_TO_FINE) -> Li
     return far - _slow(far)
 
 
-def trembling(luma: Plane, passes: tuple[float, ...] = COARSE_TO_FINE) -> float:
-    """Standard deviation of the displacements, px."""
-    return float(displacements(luma, passes).std())
+def trembling(far: Lines, beside: Lines | None) -> float:
+    """Standard deviation of what trembles in the displacements of a picture, px.
+
+    What the picture itself looks like, such as the edge of a roof, comes again on the next one, perhaps some lines
+    higher; a time base that trembles displaces each line anew.
+
+    Args:
+        far: (H,) px, of the picture.
+        beside: of the one before or behind it; None where there is none, and all is taken for trembling.
+    """
+    own = far - far.mean()
+    if beside is None:
+        return float(own.std())
+    other, lines = beside - beside.mean(), len(own)
+    shared = 0.0
+    for by in range(-SHARED_LINES, SHARED_LINES + 1):
+        here, there = own[max(0, by) : lines + min(0, by)], other[max(0, -by) : lines - max(0, by)]
+        shared = max(shared, float(np.dot(here, there)) / max(1, lines))
+    return float(np.sqrt(max(0.0, (own.var() + other.var()) / 2 - shared)))
 
 
 def moved_lines(plane: Plane, far: Lines) -> Plane:

@@ -37,7 +37,7 @@ HELD_GAP = 3  # frames in a run of held noise where it cannot be told
 FEWEST_FOR_SCRATCHES = 3  # frames on which the picture moves far enough
 SCRATCHED_SHARE = 0.3  # of those; on clean reporting clips there is not one such frame (bench, surface)
 BESIDE_SAMPLES = 1.0  # of colour: pictures whose colour is right show up to .7
-TREMBLES_PX = 0.09  # quickly looked at: steady open clips show up to .06, lines displaced by .3 px .12 and more
+TREMBLES_PX = 0.08  # quickly looked at: steady open clips show up to .065, lines displaced by .3 px mostly .11 and more
 BORDER_PX = 4.0  # black lines or columns at a side that are worth a word
 
 

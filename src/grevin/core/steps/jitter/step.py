@@ -21,7 +21,8 @@ from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.seen import Arrays, Shotwise, Window, spread_over
 from grevin.core.steps.settings import Settings
 
-LOOKED_AT = 12  # frames of a shot: a time base trembles all along
+BESIDE = (1, 2, -1)  # frames from one to another that is no repeat of it
+LOOKED_AT = 8  # frames of a shot: a time base trembles all along
 
 
 class JitterStep:
@@ -30,7 +31,7 @@ class JitterStep:
     id: ClassVar[str] = "jitter"
     label: ClassVar[str] = "Line jitter"
     fault: ClassVar[str] = "Upright edges tremble: each line lies displaced sideways"
-    version: ClassVar[int] = 1
+    version: ClassVar[int] = 2
     family: ClassVar[Family] = "whole"
     stage: ClassVar[Stage] = "signal"
     settings_model: ClassVar[type[Settings]] = JitterSettings
@@ -43,7 +44,7 @@ class JitterStep:
 
     def learn(self, shot: Shotwise, settings: JitterSettings, progress: Progress) -> Arrays:
         """By how much the lines of a shot tremble."""
-        return shot.kept("line jitter", lambda: _measured(shot, progress))
+        return shot.kept("line jitter of its own", lambda: _measured(shot, progress))
 
     def render(self, window: Window, settings: JitterSettings) -> Frame:
         """The frame with its lines put straight; itself where they do not tremble."""
@@ -78,10 +79,17 @@ def _measured(shot: Shotwise, progress: Progress) -> Arrays:
     progress.begin(len(chosen), "Looking how lines lie")
     sizes = []
     for number in chosen:
-        frame = shot.window(number).frame()
-        sizes.append(trembling(_brightness(frame, levels_of(frame))))
+        here = _plane_of(shot, number)
+        others = (_plane_of(shot, number + by) for by in BESIDE if number + by in frames)
+        beside = next((displacements(other) for other in others if not np.array_equal(other, here)), None)
+        sizes.append(trembling(displacements(here), beside))
         progress.advance()
     return {"trembles": np.array(np.median(sizes))}
+
+
+def _plane_of(shot: Shotwise, number: int) -> Plane:
+    frame = shot.window(number).frame()
+    return _brightness(frame, levels_of(frame))
 
 
 def _brightness(frame: Frame, levels: list[Plane]) -> Plane:

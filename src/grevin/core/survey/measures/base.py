@@ -10,6 +10,7 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
+from grevin.core.measure.line_jitter import QUICK, Lines, displacements
 from grevin.core.motion.flow import Flow, Luma8, estimate_flow, positions, sample
 from grevin.core.picture.colour import to_rgb
 from grevin.core.picture.frame import Frame
@@ -76,6 +77,12 @@ class Seen:
         """(BANDS, W) float32, the mean of every band of rows: for what stands upright."""
         size = (self.luma.shape[1], BANDS)
         return np.asarray(cv2.resize(self.luma, size, interpolation=cv2.INTER_AREA), np.float32)
+
+    @Once
+    def line_places(self) -> Lines:
+        """(H,) px by which lines lie displaced, looked at quickly; of the first field where there are fields."""
+        luma = self.luma[::2] if self.frame.format.has_fields else self.luma
+        return displacements(np.asarray(luma, np.float32), QUICK)
 
     @Once
     def half_rgb(self) -> Rgb8:

@@ -4,9 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar
 
-import numpy as np
-
-from grevin.core.measure.line_jitter import QUICK, trembling
+from grevin.core.measure.line_jitter import trembling
 from grevin.core.survey.measures.base import Depth, Series, Sight
 
 
@@ -20,6 +18,5 @@ class LineJitter:
 
     def of(self, sight: Sight) -> tuple[float, ...]:
         """See `series`."""
-        luma = sight.here.luma
-        fields = sight.here.frame.format.has_fields
-        return (trembling(np.asarray(luma[::2] if fields else luma, np.float32), QUICK),)
+        beside = sight.before or sight.after
+        return (trembling(sight.here.line_places, None if beside is None else beside.line_places),)
