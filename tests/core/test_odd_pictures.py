@@ -30,12 +30,12 @@ FORMATS = (
     PictureFormat(33, 47, "yuv", 10, chroma="4:2:2"), PictureFormat(96, 72, "yuv", 16, full_range=True),
     PictureFormat(64, 64, "rgb", 16, sample="half"), PictureFormat(90, 66, "rgb", 16, alpha=True),
 )  # fmt: skip
-RUNS = (("noise", 1), ("moving", 12), ("black", 9))  # what is shown, and on how many frames
+RUNS = (("noise", 1), ("moving", 9))  # what is shown, and on how many frames
 MARGIN = 40  # px of the picture that moves
 
 
 def frames(fmt: PictureFormat, what: str, count: int) -> list[Frame]:
-    """Some frames of noise, of soft shapes that move, or of black."""
+    """Some frames of noise, or of soft shapes that move."""
     rng = np.random.default_rng(7)
     shapes = cv2.GaussianBlur(rng.random((fmt.height + MARGIN, fmt.width + MARGIN)).astype(np.float32), (0, 0), 2)
     shapes = (shapes - shapes.min()) / max(1e-6, float(np.ptp(shapes)))
@@ -46,7 +46,6 @@ def frames(fmt: PictureFormat, what: str, count: int) -> list[Frame]:
             values = {
                 "noise": rng.random((height, width)),
                 "moving": shapes[:height, number : number + width],
-                "black": np.zeros((height, width)),
             }[what]
             codes = values if fmt.sample == "half" else np.rint(values * fmt.max_code)
             planes.append(codes.astype(fmt.dtype))

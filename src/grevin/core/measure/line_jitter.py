@@ -59,8 +59,8 @@ def trembling(far: Lines, beside: Lines | None) -> float:
     if beside is None:
         return float(own.std())
     other, lines = beside - beside.mean(), len(own)
-    shared = 0.0
-    for by in range(-SHARED_LINES, SHARED_LINES + 1):
+    shared, most = 0.0, min(SHARED_LINES, lines - 1)
+    for by in range(-most, most + 1):
         here, there = own[max(0, by) : lines + min(0, by)], other[max(0, -by) : lines - max(0, by)]
         shared = max(shared, float(np.dot(here, there)) / max(1, lines))
     return float(np.sqrt(max(0.0, (own.var() + other.var()) / 2 - shared)))
