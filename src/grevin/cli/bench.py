@@ -61,6 +61,7 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
     from bench.compression import run_compression
     from bench.edges import run_edges
     from bench.enlarge import run_enlarge
+    from bench.harm import run_harm
     from bench.in_full import run_full
     from bench.jitter import run_jitter
     from bench.light import run_light
@@ -93,6 +94,7 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
         "colour": lambda progress: run_colour(clips, progress),
         "edges": lambda progress: run_edges(clips, progress),
         "stairs": lambda progress: run_stairs(clips, progress),
+        "harm": lambda progress: run_harm(clips, progress),
         "enlarge": lambda progress: run_enlarge(clips, progress),
         "tape": lambda progress: run_tape(clips, progress),
     }
