@@ -79,6 +79,8 @@ class Proof:
 
     def _mended(self) -> str:
         """What was done in places, in words; samples are counted where no picture was changed as a whole."""
+        if not (self.mended or self.reshaped or self.made):
+            return "nothing differs"
         places = f"{self.mended} were mended in {self.mends} places"
         if not self.reshaped:
             return f"{places} ({100 * self.samples_changed:.3f} % of all samples), nothing else differs"

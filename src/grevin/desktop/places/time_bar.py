@@ -124,5 +124,5 @@ class TimeBar(QWidget):
         if place is None:
             self._probe.clear()
             return
-        values = "   ".join(f"{r.channel} {r.mean:.5g} ({r.percent:.1f} %)" for r in readings)
-        self._probe.setText(tr("x {0}  y {1}   {2}", place[0], place[1], values))
+        values = "  ".join(f"{r.channel} {r.mean:.5g} ({r.percent:.0f} %)" for r in readings)
+        self._probe.setText(tr("x {0} y {1}  {2}", place[0], place[1], values))
