@@ -91,6 +91,15 @@ def test_a_mast_that_moves_with_the_picture_is_left_alone() -> None:
         assert not chain.evidence_at(1, number).mask.any()
 
 
+def test_what_leans_far_and_stays_where_it_is_is_no_scratch(clean: list[Frame]) -> None:
+    """A scratch goes on from frame to frame: one that leans by a seventh of the height would be elsewhere on each."""
+    damage = ScratchDamage(3, lines=(Line(0.4, 3.0, 30.0, tilt=HEIGHT / 7),))
+    chain = over([damage.add(frame)[0] for frame in clean])
+    assert len(chain.steps[0].study_of(0)["score"]), "it looks like one"
+    assert not any(chain.evidence_at(1, number).mask.any() for number in range(4, LENGTH, 5))
+    assert "No scratch in this shot" in chain.told(range(LENGTH))[0]
+
+
 def test_settings_say_which(clean: list[Frame]) -> None:
     lines = (Line(0.3, 3.0, 30.0), Line(0.7, 3.0, -30.0, first=0.3, last=0.6))
     damage = ScratchDamage(3, lines=lines)

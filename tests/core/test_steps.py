@@ -346,6 +346,9 @@ class _CountingWindow:
         return self._window.motion(offset, quality)
 
 
+BESIDE_ONLY_WHERE_SOMETHING_IS = {"stairs"}  # it asks whether what repeats its neighbour moves
+
+
 @pytest.mark.parametrize("step", BY_THEMSELVES)
 def test_no_step_looks_further_than_it_says(step: str, damaged: MemorySource) -> None:
     chain = treated(damaged, step)
@@ -357,7 +360,8 @@ def test_no_step_looks_further_than_it_says(step: str, damaged: MemorySource) ->
         source.step.mend(window, evidence, source.settings)  # type: ignore[union-attr]
         furthest.append(window.furthest)
     reach = source.step.reach(source.settings)
-    assert min(reach, 1) <= max(furthest) <= reach
+    assert max(furthest) <= reach
+    assert step in BESIDE_ONLY_WHERE_SOMETHING_IS or max(furthest) >= min(reach, 1), "no more than it needs"
 
 
 @pytest.mark.parametrize("step", STEPS)

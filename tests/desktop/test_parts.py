@@ -324,7 +324,7 @@ def test_the_time_bar_counts_and_refuses_what_is_no_frame(qtbot: QtBot) -> None:
     bar._loop.click()
     assert told == [12, 50, "“soon” is not a frame.", "play", "loop_all"]
     bar.show_probe((3, 4), (Reading("Y'", 126.0, 0.0, 126.0, 126.0, 50.2283),))
-    assert bar._probe.text() == "x 3  y 4   Y' 126 (50.2 %)"
+    assert bar._probe.text() == "x 3 y 4  Y' 126 (50 %)"
     bar.show_probe(None, ())
     assert bar._probe.text() == ""
 

@@ -19,6 +19,7 @@ from grevin.core.steps.seen import Arrays
 
 LOWEST, HIGHEST = -2.0, 1.4  # scores from which a line is taken with caution 0 and 1
 DOUBTFUL = 0.8  # of the score beside that: the step was nearly of the other opinion
+MOST_LEAN, LEAN_PX = 0.04, 1.5  # px across for each row, and besides: a film drifts less than that over a frame
 REACH_PX = 14  # beside the middle, where its profile is read
 FEWEST_ROWS = 4  # of a line that a person drew
 TOGETHER_PX = 5.0  # beside half of both widths
@@ -94,9 +95,23 @@ def _wanted(study: Arrays, height: int, settings: ScratchSettings) -> Mask:
     wanted &= np.isin(study["dark"], POLARITIES[settings.polarity])
     wanted &= (study["width"] >= settings.least_width_px) & (study["width"] <= settings.most_width_px)
     wanted &= study["bands"] * HOP_PX >= settings.min_length_pct / 100 * height
+    wanted &= upright(study)
     if settings.seen_in != "any":
         wanted &= study["channel"] == CHANNELS.index(settings.seen_in)
     return np.asarray(wanted)
+
+
+def upright(study: Arrays) -> Mask:
+    """(N,) which lines lean no more than what goes on along the film can.
+
+    Where a scratch leaves a frame it comes into the next one: one that leans by an eighth of the height would be
+    elsewhere on every frame.
+    """
+    last = study["begins"] + study["bands"] - 1
+    if not len(last):
+        return np.ones(0, np.bool_)
+    aside = np.abs(study["across"][last] - study["across"][study["begins"]])
+    return np.asarray(aside <= MOST_LEAN * HOP_PX * study["bands"] + LEAN_PX)
 
 
 def _line(study: Arrays, at: int, height: int) -> Line:

@@ -30,7 +30,17 @@ from grevin.core.steps.charting import Line as ChartLine
 from grevin.core.steps.evidence import Blob, Evidence
 from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.scratch.judge import shipped
-from grevin.core.steps.scratch.lines import Line, blob_of, centred, drawn_line, extent_of, lay, lines_of, threshold
+from grevin.core.steps.scratch.lines import (
+    Line,
+    blob_of,
+    centred,
+    drawn_line,
+    extent_of,
+    lay,
+    lines_of,
+    threshold,
+    upright,
+)
 from grevin.core.steps.scratch.mending import Other, mend_line
 from grevin.core.steps.scratch.over_shot import measured
 from grevin.core.steps.scratch.responses import HOP_PX, bands_of
@@ -52,7 +62,7 @@ class ScratchStep:
     id: ClassVar[str] = "scratch"
     label: ClassVar[str] = "Line scratch"
     fault: ClassVar[str] = "Upright scratches that stay for many frames"
-    version: ClassVar[int] = 4
+    version: ClassVar[int] = 5
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "surface"
     fills_strokes: ClassVar[bool] = True
@@ -185,7 +195,7 @@ class ScratchStep:
 
     def tell(self, study: Arrays, rate: float) -> tuple[str, ...]:
         """What was found in a shot, in words."""
-        sure = study["score"] > threshold(ScratchSettings())
+        sure = (study["score"] > threshold(ScratchSettings())) & upright(study)
         frames = int(study["shot"][1] - study["shot"][0])
         if not sure.any():
             return ("No scratch in this shot that is sure enough with the usual caution.",)
@@ -196,7 +206,7 @@ class ScratchStep:
     def chart(self, study: Arrays) -> Chart | None:
         """How much of the height scratches take, over the frames."""
         first, stop = (int(value) for value in study["shot"])
-        sure = study["score"] > threshold(ScratchSettings())
+        sure = (study["score"] > threshold(ScratchSettings())) & upright(study)
         length = np.zeros(stop - first, np.float32)
         np.add.at(length, study["frame"][sure] - first, study["bands"][sure] * np.float32(HOP_PX))
         lines = (ChartLine("scratches", length),)
