@@ -92,10 +92,10 @@ def test_a_mast_that_moves_with_the_picture_is_left_alone() -> None:
 
 
 def test_what_leans_far_and_stays_where_it_is_is_no_scratch(clean: list[Frame]) -> None:
-    """A scratch goes on from frame to frame: one that leans by a seventh of the height would be elsewhere on each."""
-    damage = ScratchDamage(3, lines=(Line(0.4, 3.0, 30.0, tilt=HEIGHT / 7),))
+    """A scratch goes on from frame to frame: one that leans by an eleventh of the height would be elsewhere on each."""
+    damage = ScratchDamage(3, lines=(Line(0.4, 3.0, 30.0, tilt=HEIGHT / 11),))
     chain = over([damage.add(frame)[0] for frame in clean])
-    assert len(chain.steps[0].study_of(0)["score"]), "it looks like one"
+    assert chain.steps[0].study_of(0)["score"].max() > 3, "it looks like one"
     assert not any(chain.evidence_at(1, number).mask.any() for number in range(4, LENGTH, 5))
     assert "No scratch in this shot" in chain.told(range(LENGTH))[0]
 
