@@ -97,7 +97,7 @@ def _figures(truth: list[Frame], given: list[Frame], step: str) -> dict[str, flo
             continue
         changed = 1
         before, after = (_db(truth[number], frame.rounded()) for frame in (given[number], made))
-        worst = max(worst, (before - after, after))
+        worst = max(worst, (min(before, NOT_SEEN_DB) - after, after))  # what was better than can be seen is no loss
     return {"changed": changed, "lost_db": round(worst[0], 2), "db": round(worst[1], 2)}
 
 

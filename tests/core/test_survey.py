@@ -14,13 +14,15 @@ import pytest
 from grevin.core.errors import CancelledError, OutputError, UnreadableFrameError, UsageError
 from grevin.core.job.measured import MeasuredFile
 from grevin.core.measure.cadence import cadence_of_shot, repeats_of
+from grevin.core.measure.line_jitter import moved_lines
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.quality.damage.dirt import DirtDamage
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.survey.curves import curve_svg
 from grevin.core.survey.lanes import Lanes
-from grevin.core.survey.measures.base import Depth
+from grevin.core.survey.measures.base import Depth, Seen, Sight
+from grevin.core.survey.measures.line_jitter import LineJitter
 from grevin.core.survey.proposal import proposal_for, words_of
 from grevin.core.survey.report import Reported, report_html
 from grevin.core.survey.report_files import write_report
@@ -272,6 +274,20 @@ def test_the_command_writes_what_it_measured(tmp_path: Path, dirty_reel: Path) -
     assert len(rows) == 8
     assert rows[0].startswith("frame,level_luma_mean,")
     assert rows[1].startswith("2,")
+
+
+def test_lines_that_tremble_are_told_on_repeats_too() -> None:
+    """A repeat trembles as the frame before it did: it is held beside the one behind it."""
+    rng, clean = np.random.default_rng(4), moving_frames(4, 320, 240)
+    worn = []
+    for number in range(4):
+        frame = clean.frame(number)
+        luma = moved_lines(frame.planes[0].astype(np.float32), rng.normal(0, 0.5, 240).astype(np.float32))
+        worn.append(frame.with_planes((np.clip(np.rint(luma), 0, 255).astype(np.uint8), *frame.planes[1:])))
+    seen = [Seen(worn[number]) for number in (0, 0, 1)]
+    (repeat,) = LineJitter().of(Sight(seen[1], seen[0], seen[2]))
+    (alone,) = LineJitter().of(Sight(seen[1]))
+    assert repeat > 0.5 * alone > 0.02
 
 
 def test_the_report_is_one_file_that_says_what_was_found(tmp_path: Path) -> None:

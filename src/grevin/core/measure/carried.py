@@ -23,9 +23,7 @@ ENOUGH = 200_000  # samples of a picture that are looked at along its lines, and
 PLACES = 3000  # of either that are looked at
 LEAST_EDGE = 20.0  # 8-bit levels from a line to the next but one, of an edge that can tell
 LEFT_LEVELS = 1.5  # rms at edges, of what a smaller size would lose: next to nothing
-LEFT_SHARE = (
-    0.03  # of the edge's strength, that interpolation itself leaves above the size it came from (tried by hand)
-)
+LEFT_SHARE = 0.03  # of the edge's strength: so much interpolation itself leaves above the old size (tried by hand)
 NO_WORD = (float("nan"), float("nan"))
 LEAST_PX = 4 * REACH  # of a picture that is looked at
 

@@ -13,7 +13,6 @@ from grevin.core.media.expected_size import coded_bytes, picture_bytes
 from grevin.core.media.reshaping import reshaped
 from grevin.core.media.video_file import VideoFile
 from grevin.core.picture.depth import in_depth
-from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.scaling import scaled
 from grevin.core.render.request import RunRequest
@@ -117,7 +116,7 @@ def check_beforehand(reel: DeclaredReel, plan: Plan, request: RunRequest) -> Non
         OutputError: if one may not write there.
         NoSpaceError: if there is clearly no room, with the figures.
     """
-    fmt, count = _format_of(reel, plan, request.frames.start), len(request.frames)
+    fmt, count = TreatedReel(reel, plan).at(request.frames.start).size_format, len(request.frames)
     if shutil.disk_usage(_folder_for(request.output)).free > MOST_BYTES_A_PIXEL * fmt.width * fmt.height * count:
         return  # there is room whatever they become: no trial
     room = room_for(reel, plan, request)
@@ -129,20 +128,15 @@ def check_beforehand(reel: DeclaredReel, plan: Plan, request: RunRequest) -> Non
         )  # fmt: skip
 
 
-def _format_of(reel: DeclaredReel, plan: Plan, number: int) -> PictureFormat:
-    """The format of what becomes of a frame, but for rate and field order."""
-    return TreatedReel(reel, plan).at(number).size_format
-
-
 def _readable(reel: DeclaredReel, plan: Plan, numbers: range, request: RunRequest) -> list[Frame]:
     """Some frames in the depth that is written, plainly at the size of what becomes of them."""
-    found = []
+    treated, found = TreatedReel(reel, plan), []
     for number in numbers:
         try:
             frame = reel.frame(number)
         except UnreadableFrameError:
             continue
-        fmt = _format_of(reel, plan, number)
+        fmt = treated.at(number).size_format
         if (fmt.width, fmt.height) != (frame.format.width, frame.format.height):
             sized = {name: getattr(fmt, name) for name in ("width", "height", "pixel_aspect")}
             frame = scaled(frame, replace(frame.format, **sized)).rounded()

@@ -38,7 +38,7 @@ from grevin.core.steps.ways import ways
 
 HUNDREDTH, PERCENT = 0.01, 100.0
 RESIDUE = 0.7  # share of what a codec left that is not carried over: between the most dB and the least lost detail
-SOFT = 0.62  # of lines and columns that carry the detail, as in the survey
+SOFT = 0.62  # of lines and columns that carry the detail: a word is worth it from a size of five eighths
 NOISE_WORTH_A_WORD = 0.5  # 8-bit levels
 SAME_LEVELS = 2.0  # by which frames differ that show the same thing: tried by hand on clips, 1 is less steady
 

@@ -104,8 +104,7 @@ def _wanted(study: Arrays, height: int, settings: ScratchSettings) -> Mask:
 def upright(study: Arrays) -> Mask:
     """(N,) which lines lean no more than what goes on along the film can.
 
-    Where a scratch leaves a frame it comes into the next one: one that leans by an eighth of the height would be
-    elsewhere on every frame.
+    Where a scratch leaves a frame it comes into the next one: one that leans far would be elsewhere on every frame.
     """
     last = study["begins"] + study["bands"] - 1
     if not len(last):

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import ClassVar
 
+import numpy as np
+
 from grevin.core.measure.line_jitter import trembling
 from grevin.core.survey.measures.base import Depth, Series, Sight
 
@@ -18,5 +20,6 @@ class LineJitter:
 
     def of(self, sight: Sight) -> tuple[float, ...]:
         """See `series`."""
-        beside = sight.before or sight.after
+        others = (one for one in (sight.before, sight.after) if one is not None)
+        beside = next((one for one in others if not np.array_equal(one.luma, sight.here.luma)), None)  # no repeat
         return (trembling(sight.here.line_places, None if beside is None else beside.line_places),)
