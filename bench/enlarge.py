@@ -40,7 +40,10 @@ FACTORS = (2, 3, 4)
 TARGETS = {"1.5": 1.5, "2.25": 2.25}
 BLUR, NOISE, QUALITY = 0.4, 1.5, 80  # of worn ones: px of the small picture, 8-bit levels, of JPEG
 MIDDLE, RUN = 12, 4  # frame of a clip that is a still, and frames that are looked at one after the other
-WAYS: dict[str, dict[str, Any]] = {"learned": {}, "lanczos": {"way": "lanczos"}, "cubic": {"way": "cubic"}}
+WAYS: dict[str, dict[str, Any]] = {
+    "learned": {}, "quick": {"speed": "quick"}, "edges": {"way": "edges"}, "lanczos": {"way": "lanczos"},
+    "cubic": {"way": "cubic"},
+}  # fmt: skip
 ENLARGED = {"native": "", "after_cubic": "cubic", "after_lanczos": "lanczos"}
 BEFORE = (1.5, 2.25)  # times that pictures were enlarged before
 LEAST_PX = 96  # of a small picture
@@ -76,11 +79,15 @@ def _together(rows: list[dict[str, Any]]) -> dict[str, float]:
                 gains = [row["learned_db"] - row[f"{base}_db"] for row in own]
                 found[f"{kind}_over_{base}_db"] = round(float(np.mean(gains)), 2)
                 found[f"{kind}_over_{base}_db_worst"] = round(min(gains), 2)
+            for way in ("quick", "edges"):
+                gains = [row[f"{way}_db"] - row["cubic_db"] for row in own]
+                found[f"{kind}_{way}_over_cubic_db"] = round(float(np.mean(gains)), 2)
+                found[f"{kind}_{way}_over_cubic_db_worst"] = round(min(gains), 2)
             again = [row["down_again_rms"] for row in own]
             found[f"{kind}_down_again_rms_worst"] = max(again)
             if "clean_db" in own[0]:
                 found[f"{kind}_all_taken_over_cubic_db"] = _mean(row["clean_db"] - row["cubic_db"] for row in own)
-        for name in ("learned", "lanczos", "cubic"):
+        for name in WAYS:
             if f"{name}_shimmer" in own[0]:
                 found[f"{name}_shimmer"] = _mean(row[f"{name}_shimmer"] for row in own)
                 found[f"{name}_shimmer_worst"] = max(row[f"{name}_shimmer"] for row in own)

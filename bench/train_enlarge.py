@@ -1,4 +1,4 @@
-"""Train the network that enlarges: `python -m bench.train_enlarge [STEPS]`. Writes `network.onnx`.
+"""Train the networks that enlarge: `python -m bench.train_enlarge [quick] [STEPS]`; writes `network` or `quick.onnx`.
 
 Needs PyTorch (`pip install torch onnx`, CPU builds serve), which the application itself does not. Photographs of
 registry packages (`bench.photographs`), none of them the bench's own, are brought down to half of their size and worn
@@ -24,7 +24,7 @@ from grevin.core.picture.resampling import halving_taps
 
 Luma = npt.NDArray[np.float32]
 
-TARGET = Path(__file__).resolve().parent.parent / "src/grevin/core/steps/enlarge/network.onnx"
+FOLDER = Path(__file__).resolve().parent.parent / "src/grevin/core/steps/enlarge"
 SEED = 2027
 HEIGHTS = (1080, 640, 400)  # px to which photographs are brought down: fine texture, and pictures that are all edges
 CAPTIONED = 1  # of each three pictures has captions
@@ -32,7 +32,6 @@ SMALL, MARGIN = 48, 8  # px of a patch that is learned from, and round it
 BATCH = 32
 STEPS, TOLD_EVERY = 24_800, 500  # an hour on one core with 16-bit matrices (AMX)
 THREADS = 1
-CHANNELS, LAYERS = 32, 6
 RATE, LAST_RATE = 1.5e-3, 1e-5  # of learning
 UNIT = 20.0  # levels that are 1 inside the network
 LEAK = 0.1  # of what is below 0
@@ -49,18 +48,30 @@ BLUR_REACH = 9  # px of the large picture
 NOISE_UNIT = 10.0  # levels that are told as 1
 
 
+@dataclass(frozen=True)
+class Kind:
+    """One of the networks: its name, and how large it is."""
+
+    name: str
+    channels: int
+    layers: int
+
+
+FULL, QUICK = Kind("network", 32, 6), Kind("quick", 16, 5)
+
+
 class Network(torch.nn.Module):  # type: ignore[misc]
     """Works at the small size; what it is told is added behind the first layer."""
 
-    def __init__(self) -> None:
+    def __init__(self, kind: Kind) -> None:
         super().__init__()
-        sizes = [1, *([CHANNELS] * LAYERS), 4]
-        sides = [5, *([3] * LAYERS)]
+        sizes = [1, *([kind.channels] * kind.layers), 4]
+        sides = [5, *([3] * kind.layers)]
         self.layers = torch.nn.ModuleList(
             torch.nn.Conv2d(before, behind, side, padding=side // 2)
             for (before, behind), side in zip(pairwise(sizes), sides, strict=True)
         )
-        self.told = torch.nn.Linear(3, CHANNELS, bias=False)
+        self.told = torch.nn.Linear(3, kind.channels, bias=False)
         for layer in self.layers:
             torch.nn.init.kaiming_normal_(layer.weight, nonlinearity="relu")
             torch.nn.init.zeros_(layer.bias)
@@ -169,13 +180,15 @@ def pictures_of(rng: np.random.Generator) -> list[Luma]:
 
 def main() -> None:
     """Train and write."""
-    steps = int(sys.argv[1]) if len(sys.argv) > 1 else STEPS
+    words = sys.argv[1:]
+    kind = QUICK if "quick" in words else FULL
+    steps = next((int(word) for word in words if word.isdigit()), STEPS)
     torch.manual_seed(SEED)
     torch.set_num_threads(THREADS)
     rng = np.random.default_rng(SEED)
     pictures = pictures_of(rng)
     sys.stdout.write(f"{len(pictures)} pictures of {len(TRAINING)} photographs\n")
-    network = Network().to(memory_format=torch.channels_last)
+    network = Network(kind).to(memory_format=torch.channels_last)
     optimiser = torch.optim.Adam(network.parameters(), lr=RATE)
     gains: list[tuple[float, float]] = []
     inner = slice(2 * MARGIN, -2 * MARGIN)
@@ -202,8 +215,9 @@ def main() -> None:
             sys.stdout.flush()
     side = SMALL + 2 * MARGIN
     written(
-        network, {"given": torch.zeros(1, 1, side, side), "known": torch.zeros(1, 3)}, TARGET,
-        {"made by": "python -m bench.train_enlarge", "seed": SEED, "steps": steps, "batch": BATCH, "patch_px": SMALL},
+        network, {"given": torch.zeros(1, 1, side, side), "known": torch.zeros(1, 3)}, FOLDER / f"{kind.name}.onnx",
+        {"made by": "python -m bench.train_enlarge" + " quick" * (kind is QUICK), "seed": SEED, "steps": steps,
+         "batch": BATCH, "patch_px": SMALL},
     )  # fmt: skip
 
 

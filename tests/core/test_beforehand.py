@@ -10,13 +10,18 @@ from pathlib import Path
 
 import pytest
 
-from grevin.core.errors import NoSpaceError, OutputError
+from grevin.core import memory
+from grevin.core.errors import NoMemoryError, NoSpaceError, OutputError
 from grevin.core.intake.reel import DeclaredReel
 from grevin.core.media.opening import open_reel
+from grevin.core.parallel import usual_workers
+from grevin.core.picture.format import PictureFormat
 from grevin.core.progress import Progress
+from grevin.core.quality.memory_source import MemorySource
 from grevin.core.render.beforehand import expected_bytes, room_for
 from grevin.core.render.request import RunRequest
 from grevin.core.render.run import run
+from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from tests.conftest import moving_frames, write_video
@@ -38,6 +43,7 @@ def size_of(output: Path) -> int:
 
 
 PLAIN = Plan.whole(Treatment())
+FOURFOLD = Plan.whole(Treatment(steps=(TreatmentStep.make("enlarge", {"factor": 4}),)))
 NEARLY = 0.1  # of the size
 
 
@@ -100,3 +106,37 @@ def test_what_cannot_be_told_is_not_guessed(tmp_path: Path, reel: DeclaredReel) 
     small = DeclaredReel(open_reel(write_video(tmp_path / "b.mkv", [moving_frames(2, 33, 25).frame(0)])))
     request = RunRequest(tmp_path / "a.mp4", range(1)).for_material(small.format)
     assert room_for(small, PLAIN, request).expected == 0
+
+
+def test_memory_is_said_and_a_picture_that_finds_none_is_refused(
+    reel: DeclaredReel, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """1280 x 960 px take 74 MB while they are made; with 50 MB free nothing is begun, and the source still goes."""
+    request = RunRequest(tmp_path / "large.mkv", range(2))
+    room = room_for(reel, FOURFOLD, request.for_material(reel.format))
+    assert room.memory == 1280 * 960 * 60
+    assert not room.lacks_memory
+    meminfo = tmp_path / "meminfo"
+    meminfo.write_text("MemTotal: 100000 kB\nMemAvailable:    50000 kB\n")
+    monkeypatch.setattr(memory, "MEMINFO", meminfo)
+    assert room_for(reel, FOURFOLD, request.for_material(reel.format)).lacks_memory
+    with pytest.raises(NoMemoryError, match=r"1280 x 960 px: one takes about 0\.1 GB of memory") as fault:
+        run(reel, FOURFOLD, request, Progress())
+    assert fault.value.exit_status == 4
+    assert not request.output.exists()
+    chain = Chain(MemorySource([reel.frame(0)], "one"), FOURFOLD.treatments()[0])
+    with pytest.raises(NoMemoryError):  # and looked at it is not made either
+        chain.result.frame(0)
+    run(reel, PLAIN, request, Progress())
+    assert request.output.exists()
+
+
+def test_so_many_threads_as_there_is_memory_for(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    fmt = PictureFormat(1000, 1000, "yuv", 8)
+    meminfo = tmp_path / "meminfo"
+    monkeypatch.setattr(memory, "MEMINFO", meminfo)
+    for kilobytes, threads in ((1 << 30, usual_workers()), (70_000, 1), (10, 1)):
+        meminfo.write_text(f"MemAvailable: {kilobytes} kB\n")
+        assert memory.workers_for(fmt) == threads
+    meminfo.write_text("nothing that is known")
+    assert memory.free_bytes() > 0

@@ -269,8 +269,10 @@ def test_the_shape_of_an_access_copy(qtbot: QtBot, window: Window, tmp_path: Pat
     qtbot.keyClick(window, Qt.Key.Key_F5)
     output, form = window.output, window.output._form
     assert not form.lines.isVisible(), "a master keeps its shape"
+    assert not form.colours.isVisible(), "and its colours"
     choose(window, "h264")
     form.square.click()
+    qtbot.keyClicks(form.colours, "of")
     wide, high = window.session.chain.size_format.width, window.session.chain.size_format.height
     square = 2 * round(wide * 16 / 15 / 2)
     qtbot.waitUntil(lambda: f"{square} x {high}" in output._caption.text(), timeout=WAIT_MS)
@@ -280,8 +282,10 @@ def test_the_shape_of_an_access_copy(qtbot: QtBot, window: Window, tmp_path: Pat
     form.square.click()
     choose(window, "For the web")
     assert form.square.isChecked()
+    assert form.colours.currentData() == "bt709"
     output.last.setValue(3)
     qtbot.mouseClick(output.write, LEFT)
     written(qtbot, window)
     made = open_reel(Path(output.path.text()))
     assert (made.format.width, made.format.height, made.format.pixel_aspect) == (square, high, 1)
+    assert made.format.matrix == "bt709"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, get_args
 
 import typer
 
@@ -15,7 +15,7 @@ from grevin.core.intake.declared import Declared
 from grevin.core.job.document import Reel
 from grevin.core.job.orders import MOST_FRAMES, MOST_LINES, Order
 from grevin.core.media.codings import CODINGS, QUALITIES
-from grevin.core.media.reshaping import LEAST_LINES
+from grevin.core.media.reshaping import LEAST_LINES, Colours
 from grevin.core.media.sound_file import SOUND_SUFFIXES
 from grevin.core.progress import Progress
 from grevin.core.render.ledger import verdicts_from_ledger
@@ -33,6 +33,9 @@ SquareOption = Annotated[
 LinesOption = Annotated[
     int | None, typer.Option("--most-lines", help="Of a coding with loss: larger pictures become as small.")
 ]
+ColoursOption = Annotated[
+    str, typer.Option("--colours", help="Of a coding with loss: own (the material's), or bt709, as HD has them.")
+]
 EnlargeOption = Annotated[
     int | None,
     typer.Option(
@@ -42,6 +45,18 @@ EnlargeOption = Annotated[
         help="Enlarge the treated pictures to so many lines, such as 1080, their pixels square.",
     ),
 ]
+
+
+def colours_named(name: str) -> Colours:
+    """What --colours says.
+
+    Raises:
+        UsageError: if there is no such thing.
+    """
+    for known in get_args(Colours):
+        if name == known:
+            return known  # type: ignore[no-any-return]
+    raise UsageError(f"“{name}” are no colours that can be written.", f"Give {', '.join(get_args(Colours))}.")
 
 
 def apply(
@@ -82,6 +97,7 @@ def apply(
     quality: Annotated[str, typer.Option(help="Of H.264, H.265 and AV1: finest, fine or small.")] = "fine",
     square_pixels: SquareOption = False,
     most_lines: LinesOption = None,
+    colours: ColoursOption = "own",
     enlarge_to: EnlargeOption = None,
     overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace an output of that name.")] = False,
     anew: Annotated[
@@ -117,7 +133,7 @@ def apply(
             reel=reel, verdicts=words, output=str(into.absolute()), first=chosen.start, stop=chosen.stop,
             evidence=str(evidence or ""), ledger=str(ledger or ""), overwrite=overwrite, sound=SOUND[sound], bits=bits,
             dither=dither, coding=coding, quality=quality, square_pixels=square_pixels, most_lines=most_lines,
-            enlarged_lines=enlarge_to,
+            colours=colours_named(colours), enlarged_lines=enlarge_to,
         )  # fmt: skip
 
     if output.suffix.lower() in SOUND_SUFFIXES and (evidence is not None or ledger is not None):

@@ -19,7 +19,7 @@ def bench(
         str,
         typer.Option(
             help="dirt, protect (harm to clean footage), survey, time, light, noise, surface, tape, jitter, colour, "
-            "compression, edges, stairs, enlarge, output, full (hours), speed or looking."
+            "compression, edges, stairs, enlarge, harm, output, full (hours), steps (speed of each), speed or looking."
         ),
     ] = "dirt",
     clip: Annotated[list[str] | None, typer.Option(help="Only these clips; may be given several times.")] = None,
@@ -72,6 +72,7 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
     from bench.report import run_dirt
     from bench.speed import run_speed
     from bench.stairs import run_stairs
+    from bench.step_speeds import run_step_speeds
     from bench.surface import run_surface
     from bench.survey import run_survey_suite
     from bench.tape import run_tape
@@ -80,6 +81,7 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
     suites: dict[str, Callable[[Progress], Measured]] = {
         "dirt": lambda progress: run_dirt(clips, {}, progress),
         "protect": lambda progress: run_protect(clips, {}, progress),
+        "steps": lambda progress: run_step_speeds(clips, progress),
         "speed": lambda progress: (run_speed(long_frames, progress), None),
         "looking": lambda progress: (run_looking(progress), None),
         "survey": lambda progress: (run_survey_suite(progress), None),

@@ -9,7 +9,7 @@ from typing import Annotated
 import typer
 
 from grevin.cli import console
-from grevin.cli.apply import SOUND, EnlargeOption, LinesOption, SquareOption
+from grevin.cli.apply import SOUND, ColoursOption, EnlargeOption, LinesOption, SquareOption, colours_named
 from grevin.cli.hands import CarryOut, SchedulerOption, SharedOption, WorkersOption, hands
 from grevin.core.errors import CancelledError, ExitStatus, GrevinError, UsageError
 from grevin.core.job.orders import MOST_FRAMES, Order, order_of, order_of_version
@@ -46,6 +46,7 @@ def render(
     quality: Annotated[str, typer.Option(help="Of H.264, H.265 and AV1: finest, fine or small.")] = "fine",
     square_pixels: SquareOption = False,
     most_lines: LinesOption = None,
+    colours: ColoursOption = "own",
     enlarge_to: EnlargeOption = None,
     overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace an output of that name.")] = False,
     workers: WorkersOption = 0,
@@ -57,8 +58,8 @@ def render(
     """Write a reel of JOB with the treatment, shots and verdicts that the job holds; the job keeps the proof."""
     chosen = _range(frames)
     if version:
-        said = (evidence, ledger, sound, bits, dither, coding, quality, square_pixels, most_lines, enlarge_to)
-        if said != (None, None, "fits", None, False, "", "fine", False, None, None):
+        said = (evidence, ledger, sound, bits, dither, coding, quality, square_pixels, most_lines, colours, enlarge_to)
+        if said != (None, None, "fits", None, False, "", "fine", False, None, "own", None):
             raise UsageError(f"The version “{version}” says how it is written.", "Leave the other options out.")
         order = order_of_version(
             job.absolute(), reel - 1, version_named(version), output.absolute() if output else None,
@@ -76,7 +77,7 @@ def render(
         job.absolute(), reel - 1, output.absolute(), first=chosen.start, stop=chosen.stop,
         evidence=str(evidence.absolute()) if evidence else "", ledger=str(ledger.absolute()) if ledger else "",
         overwrite=overwrite, sound=SOUND[sound], bits=bits, dither=dither, coding=coding, quality=quality,
-        square_pixels=square_pixels, most_lines=most_lines, enlarged_lines=enlarge_to,
+        square_pixels=square_pixels, most_lines=most_lines, colours=colours_named(colours), enlarged_lines=enlarge_to,
     )  # fmt: skip
     _carry_out(order, queue, as_json, hands(workers, scheduler, shared))
 

@@ -86,6 +86,13 @@ class NoSpaceError(OutputError):
     exit_status = ExitStatus.NO_SPACE
 
 
+class NoMemoryError(GrevinError):
+    """A picture that there is not enough memory for."""
+
+    code = "no_memory"
+    exit_status = ExitStatus.NO_SPACE
+
+
 class WorkersDifferError(UsageError):
     """Workers that would not make the same pictures: of another version, or without the same files."""
 

@@ -17,7 +17,7 @@ from grevin.core.job.job_file import JobFile
 from grevin.core.job.measured import MeasuredFile
 from grevin.core.job.opening import open_entry
 from grevin.core.media.codings import Quality
-from grevin.core.media.reshaping import LEAST_LINES, Shape
+from grevin.core.media.reshaping import LEAST_LINES, Colours, Shape
 from grevin.core.progress import Progress
 from grevin.core.render.ahead import Crew
 from grevin.core.render.proof import Proof
@@ -44,7 +44,7 @@ class Order(BaseModel):
         evidence: folder for evidence pictures, "" for none.
         ledger: file for the ledger, "" for none.
         overwrite, sound, bits, dither, coding, quality: as in `RunRequest`.
-        square_pixels, most_lines: as in `media.reshaping.Shape`.
+        square_pixels, most_lines, colours: as in `media.reshaping.Shape`.
         enlarged_lines: to which pictures are enlarged behind their treatment; None for as they are.
     """
 
@@ -66,6 +66,7 @@ class Order(BaseModel):
     quality: Quality = "fine"
     square_pixels: bool = False
     most_lines: int | None = None
+    colours: Colours = "own"
     enlarged_lines: int | None = pydantic.Field(None, ge=LEAST_LINES, le=MOST_LINES)
 
     @classmethod
@@ -95,7 +96,8 @@ class Order(BaseModel):
         return RunRequest(
             Path(self.output), frames, Path(self.evidence) if self.evidence else None,
             Path(self.ledger) if self.ledger else None, self.overwrite, Verdicts(self.verdicts), self.sound, self.bits,
-            self.dither, self.coding, self.quality, self._chapters(), Shape(self.square_pixels, self.most_lines),
+            self.dither, self.coding, self.quality, self._chapters(),
+            Shape(self.square_pixels, self.most_lines, self.colours),
         )  # fmt: skip
 
     def _chapters(self) -> tuple[tuple[int, str], ...]:
@@ -144,7 +146,7 @@ def order_of_version(job: Path, reel: int, version: Version, folder: Path | None
     return order.model_copy(update={
         "output": str(output), "coding": version.coding_id, "quality": version.quality, "sound": version.sound,
         "bits": version.bits, "dither": version.dither, "square_pixels": version.square_pixels,
-        "most_lines": version.most_lines, "enlarged_lines": version.enlarged_lines,
+        "most_lines": version.most_lines, "colours": version.colours, "enlarged_lines": version.enlarged_lines,
         "evidence": beside(output, "evidence") if version.evidence else "",
         "ledger": beside(output, "ledger.csv") if version.ledger else "", **wanted,
     })  # fmt: skip

@@ -11,6 +11,7 @@ from grevin.core.picture.format import CHROMA_RATIOS, PictureFormat
 
 Quality = Literal["finest", "fine", "small"]
 QUALITIES: tuple[Quality, ...] = ("finest", "fine", "small")
+RATE_PART_525 = 1001  # rates of the system of 525 lines are so many thousandths below whole numbers
 SD_LINES_625, SD_LINES_525 = 576, 486  # active lines at most (BT.601-7)
 
 # (matrix, primaries, transfer) of ITU-T H.273, tables 2 to 4, where the material names none
@@ -102,13 +103,7 @@ class Coding:
         )  # fmt: skip
 
     def _tags(self, fmt: PictureFormat, full: bool) -> tuple[int, int, int, int]:
-        """The material's own where it has some, else those that its matrix and size stand for."""
-        lines = _TAGS_525 if fmt.height <= SD_LINES_525 else _TAGS_625
-        usual = _TAGS.get(fmt.matrix, lines)
-        own = fmt.colour_tags if fmt.model == "yuv" else (2, *fmt.colour_tags[1:])
-        matrix, primaries, transfer = (
-            tag if tag not in {0, 2} else other for tag, other in zip(own, usual, strict=False)
-        )
+        matrix, primaries, transfer = tags_of(fmt)
         matrix = _TAGS[self.matrix][0] if self.matrix else matrix
         return matrix, primaries, transfer, 2 if full else 1
 
@@ -116,6 +111,16 @@ class Coding:
         """Options of the codec for pictures of a format."""
         return {**self.options, **self.qualities.get(quality, {}), **_ffv1_options(fmt, self.codec),
                 **_x264_options(fmt, self.codec)}  # fmt: skip
+
+
+def tags_of(fmt: PictureFormat) -> tuple[int, int, int]:
+    """(matrix, primaries, transfer) of ITU-T H.273: a format's own, else those that its matrix and size stand for."""
+    # pictures that were enlarged have more lines than their system, and its rate (common practice)
+    as_525 = fmt.height <= SD_LINES_525 or fmt.rate.denominator == RATE_PART_525
+    usual = _TAGS.get(fmt.matrix, _TAGS_525 if as_525 else _TAGS_625)
+    own = fmt.colour_tags if fmt.model == "yuv" else (2, *fmt.colour_tags[1:])
+    matrix, primaries, transfer = (tag if tag not in {0, 2} else other for tag, other in zip(own, usual, strict=False))
+    return matrix, primaries, transfer
 
 
 def _ffv1_options(fmt: PictureFormat, codec: str) -> dict[str, str]:

@@ -1,4 +1,4 @@
-"""Pictures in the format of a coding: other chroma, Y'CbCr instead of R'G'B', the limited range."""
+"""Pictures in the format of a coding: other chroma, Y'CbCr instead of R'G'B', the limited range, other primaries."""
 
 from __future__ import annotations
 
@@ -6,10 +6,12 @@ from dataclasses import replace
 
 import numpy as np
 
+from grevin.core.media.codings import tags_of
 from grevin.core.media.pixel_layout import lossless_layout, pack, unpack
 from grevin.core.picture.colour import code_scale, from_rgb, to_rgb
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame, Plane
+from grevin.core.picture.primaries import in_primaries
 
 Planes = tuple[Plane, ...]
 
@@ -25,7 +27,7 @@ def recoded(frame: Frame, target: PictureFormat) -> Frame:
     fmt, planes = frame.format, frame.planes[: frame.format.colour_planes]
     alpha = frame.planes[fmt.colour_planes :] if target.alpha else ()
     fmt, plain = replace(fmt, alpha=False), replace(target, alpha=False)
-    if fmt.model != "yuv" or fmt.matrix != plain.matrix:
+    if fmt.model != "yuv" or fmt.matrix != plain.matrix or tags_of(fmt)[1] != tags_of(plain)[1]:
         planes, fmt = _other_colours(planes, fmt, plain), replace(plain, chroma="4:4:4")
     elif fmt.full_range and not plain.full_range:
         planes = _limited(planes, fmt, plain)
@@ -35,13 +37,15 @@ def recoded(frame: Frame, target: PictureFormat) -> Frame:
 
 
 def _other_colours(planes: Planes, fmt: PictureFormat, target: PictureFormat) -> Planes:
-    """Through R'G'B' into Y'CbCr of another matrix, its chroma as fine as its luma."""
+    """Through R'G'B' into Y'CbCr of another matrix and other primaries, its chroma as fine as its luma."""
+    old, new = tags_of(fmt)[1], tags_of(target)[1]
     if fmt.model == "yuv" and fmt.chroma != "4:4:4":
         whole = replace(fmt, chroma="4:4:4")
         planes, fmt = _other_chroma(planes, fmt, whole), whole
     whole = replace(target, chroma="4:4:4")
     blank = Frame(0, whole, tuple(np.zeros(shape, whole.dtype) for shape in whole.plane_shapes()))
-    return from_rgb(blank, to_rgb(Frame(0, fmt, planes))).rounded().planes
+    rgb = to_rgb(Frame(0, fmt, planes))
+    return from_rgb(blank, rgb if old == new else in_primaries(rgb, old, new)).rounded().planes
 
 
 def _limited(planes: Planes, fmt: PictureFormat, target: PictureFormat) -> Planes:

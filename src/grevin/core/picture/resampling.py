@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -42,7 +43,12 @@ def lanczos(distance: Places) -> Places:
     return np.where(inside, np.sinc(distance) * np.sinc(distance / LANCZOS), 0.0)
 
 
-KERNELS = {"cubic": Kernel(cubic, 2), "lanczos": Kernel(lanczos, LANCZOS)}
+def linear(distance: Places) -> Places:
+    """Weights of the straight line between two samples at some distances."""
+    return np.maximum(0.0, 1.0 - np.abs(distance))
+
+
+KERNELS = {"linear": Kernel(linear, 1), "cubic": Kernel(cubic, 2), "lanczos": Kernel(lanczos, LANCZOS)}
 
 
 def halving_taps() -> Places:
@@ -70,20 +76,24 @@ def lines_at(picture: Plane, places: Places, kernel: Kernel = KERNELS["cubic"]) 
         places: (N,) where in it the lines lie, evenly apart, line 0 at 0.
         kernel: of the interpolation; wider where there are fewer lines than before.
     """
-    apart = float(places[1] - places[0]) if len(places) > 1 else len(picture) / max(1, len(places))
+    made = _weights(len(picture), places, kernel) @ picture.reshape(len(picture), -1)
+    return np.asarray(made.reshape(len(places), *picture.shape[1:]), np.float32)
+
+
+def _weights(old: int, places: Places, kernel: Kernel) -> Any:
+    """(N, old) sparse float32: how much of each line there is in those at some places."""
+    from scipy.sparse import csr_array  # here: it takes long to load (docs/decisions/007)
+
+    apart = float(places[1] - places[0]) if len(places) > 1 else old / max(1, len(places))
     stretch = max(1.0, apart)
     reach = int(np.ceil(kernel.reach * stretch))
     first = np.floor(places).astype(np.int64)
     offsets = np.arange(1 - reach, reach + 1)
     weights = kernel.weight((places[:, None] - first[:, None] - offsets) / stretch)
     weights /= weights.sum(axis=1, keepdims=True)
-    made = np.zeros((len(places), *picture.shape[1:]), np.float32)
-    for offset, weight in zip(offsets, weights.T.astype(np.float32), strict=True):
-        if weight.any():
-            lines = picture[np.clip(first + offset, 0, len(picture) - 1)]
-            lines *= weight.reshape(-1, *([1] * (picture.ndim - 1)))
-            made += lines
-    return made
+    lines = np.clip(first[:, None] + offsets, 0, old - 1)
+    row_ends = np.arange(0, lines.size + 1, len(offsets))
+    return csr_array((weights.ravel().astype(np.float32), lines.ravel(), row_ends), shape=(len(places), old))
 
 
 def resampled(plane: Plane, down: Places, across: Places, kernel: Kernel) -> Plane:

@@ -12,7 +12,9 @@ from grevin.core.intake.reel import DeclaredReel
 from grevin.core.media.expected_size import coded_bytes, picture_bytes
 from grevin.core.media.reshaping import reshaped
 from grevin.core.media.video_file import VideoFile
+from grevin.core.memory import bytes_to_make, check_memory, free_bytes
 from grevin.core.picture.depth import in_depth
+from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.scaling import scaled
 from grevin.core.render.request import RunRequest
@@ -88,15 +90,24 @@ class Room:
     Attributes:
         expected: about how large it becomes; 0 where that cannot be told.
         free: room on the disk that it goes to.
+        memory: what one picture takes while it is made.
+        memory_free: what there is.
     """
 
     expected: int
     free: int
+    memory: int = 0
+    memory_free: int = 0
 
     @property
     def lacks(self) -> bool:
         """Whether there is clearly too little."""
         return SURE * self.expected > self.free
+
+    @property
+    def lacks_memory(self) -> bool:
+        """Whether no picture can be made."""
+        return self.memory > self.memory_free
 
 
 def room_for(reel: DeclaredReel, plan: Plan, request: RunRequest) -> Room:
@@ -106,7 +117,12 @@ def room_for(reel: DeclaredReel, plan: Plan, request: RunRequest) -> Room:
         OutputError: if one may not write there.
     """
     folder = _folder_for(request.output)
-    return Room(expected_bytes(reel, plan, request), shutil.disk_usage(folder).free)
+    fmt, free = _size_of(reel, plan, request), shutil.disk_usage(folder).free
+    return Room(expected_bytes(reel, plan, request), free, bytes_to_make(fmt), free_bytes())
+
+
+def _size_of(reel: DeclaredReel, plan: Plan, request: RunRequest) -> PictureFormat:
+    return TreatedReel(reel, plan).at(request.frames.start).size_format
 
 
 def check_beforehand(reel: DeclaredReel, plan: Plan, request: RunRequest) -> None:
@@ -114,9 +130,12 @@ def check_beforehand(reel: DeclaredReel, plan: Plan, request: RunRequest) -> Non
 
     Raises:
         OutputError: if one may not write there.
+        NoMemoryError: if there is no memory for one picture, with the figures.
         NoSpaceError: if there is clearly no room, with the figures.
     """
-    fmt, count = TreatedReel(reel, plan).at(request.frames.start).size_format, len(request.frames)
+    fmt, count = _size_of(reel, plan, request), len(request.frames)
+    if not request.sound_alone:
+        check_memory(fmt)
     if shutil.disk_usage(_folder_for(request.output)).free > MOST_BYTES_A_PIXEL * fmt.width * fmt.height * count:
         return  # there is room whatever they become: no trial
     room = room_for(reel, plan, request)

@@ -36,7 +36,7 @@ class RunRequest:
         coding: of a video (`media.codings`); "" by the ending of its name. One with loss has its own depths.
         quality: of a coding with loss.
         chapters: parts of a video: their first frames in the reel and titles.
-        shape: of a coding with loss: square pixels, fewer lines.
+        shape: of a coding with loss: square pixels, fewer lines, other colours.
     """
 
     output: Path
@@ -76,7 +76,7 @@ class RunRequest:
         coding = self.video
         if self.shape != Shape() and (coding is None or coding.lossless):
             raise UsageError(
-                f"{self.output.name} keeps the shape of the pictures: it is written without loss.",
+                f"{self.output.name} keeps shape and colours of the pictures: it is written without loss.",
                 "Choose a coding with loss, or another shape by the step “reframe”.",
             )
         bits = self.bits if coding is None or coding.lossless else coding.bits_for(fmt)

@@ -15,6 +15,7 @@ from grevin.core.media.opening import Reader
 from grevin.core.media.still_writer import as_picture
 from grevin.core.media.video_file import VideoFile
 from grevin.core.media.writing import Writer, open_writer, translated
+from grevin.core.memory import workers_for
 from grevin.core.parallel import in_parallel
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
@@ -129,7 +130,10 @@ def _write(
 
     progress.begin(len(outputs), "Writing")
     waiting = contextlib.nullcontext() if ahead is None else contextlib.closing(ahead)
-    with contextlib.closing(in_parallel(make, outputs)) as frames, waiting:  # nobody waits for workers any more then
+    with (
+        contextlib.closing(in_parallel(make, outputs, workers_for(made.format))) as frames,
+        waiting,
+    ):  # nobody waits for workers any more then
         for written, frame, outside in frames:
             with translated(request.output):
                 writer.write(frame)

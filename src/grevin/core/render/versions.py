@@ -13,6 +13,7 @@ from pydantic import BaseModel, ConfigDict
 
 from grevin.core.errors import UsageError
 from grevin.core.media.codings import CODINGS, Coding, Quality
+from grevin.core.media.reshaping import Colours
 from grevin.core.media.sound_file import SOUND_SUFFIXES
 from grevin.core.media.still_writer import WRITTEN_SUFFIXES
 from grevin.core.render.request import Sound
@@ -33,7 +34,7 @@ class Version(BaseModel):
         name: of the file, perhaps in a folder of its own; `{stem}` stands for the name of the material.
         coding_id: of a video (`media.codings`); "" for a picture sequence, or sound alone.
         quality, sound, bits, dither: as in `RunRequest`.
-        square_pixels, most_lines: as in `media.reshaping.Shape`.
+        square_pixels, most_lines, colours: as in `media.reshaping.Shape`.
         enlarged_lines: as in `job.orders.Order`.
         evidence, ledger: whether they are written beside it.
         own: whether a person made it.
@@ -51,6 +52,7 @@ class Version(BaseModel):
     dither: bool = False
     square_pixels: bool = False
     most_lines: int | None = None
+    colours: Colours = "own"
     enlarged_lines: int | None = None
     evidence: bool = False
     ledger: bool = False

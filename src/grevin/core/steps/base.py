@@ -11,6 +11,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any, ClassVar, Literal, Protocol, get_args
 
+from grevin.core.measure.area import Box
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
@@ -193,6 +194,14 @@ class ShapeStep(Step, Protocol):
 
     def geometry(self, fmt: PictureFormat, number: int, settings: Any) -> Geometry:
         """Where the pixels of the new picture lie in one of a format, on the reel's frame `number`."""
+        ...
+
+
+class Drafting(Protocol):
+    """What a shape step may have besides: a picture in a hurry, for somebody who looks at a part of it."""
+
+    def draft(self, window: Window, number: int, settings: Any, seen: Box) -> Frame:
+        """As `reshape`, but right only in `seen`, pixels of the new picture, and but for what takes long there."""
         ...
 
 

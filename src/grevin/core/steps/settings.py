@@ -16,7 +16,7 @@ MOST_NUMBERS = 100_000  # in one run of a list
 
 def setting(
     default: Any, *, label: str, help: str, unit: str = "", low: float | None = None, high: float | None = None,
-    decimals: int = 0, step: float = 1.0, when: Mapping[str, str] | None = None,
+    decimals: int = 0, step: float = 1.0, when: Mapping[str, str | int] | None = None,
     names_frames: Literal["", "each", "first", "last", "keys"] = "", lowest: str = "", rare: bool = False,
     words: Mapping[str, str] | None = None, learned: bool = False, tried: tuple[float, float] | None = None,
 ) -> Any:  # fmt: skip

@@ -92,17 +92,12 @@ class PlacedPicture(QWidget):
 
     def visible_box(self) -> Box | None:
         """The part of the picture that is seen."""
-        if self._look is None:
-            return None
-        ratio = self.devicePixelRatioF()
-        width, height = self.table()
-        first = self._picture_point(QPointF(0, 0))
-        last = self._picture_point(QPointF((width - 1) / ratio, (height - 1) / ratio))
-        assert first is not None
-        assert last is not None
         fmt = self.shown_format()
-        assert fmt is not None
-        return Box.between(first, last, fmt)
+        return None if fmt is None else self.seen_of(fmt)
+
+    def seen_of(self, fmt: PictureFormat) -> Box:
+        """The part of a picture of some format that would be seen."""
+        return self._view.seen(fmt, self._aspect_of(fmt), self.table())
 
     # Zoom and crop
 

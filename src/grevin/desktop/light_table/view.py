@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from grevin.core.measure.area import Box
+from grevin.core.picture.format import PictureFormat
+
 ZOOM_STEPS = (0.25, 0.5, 1.0, 2.0, 3.0, 4.0, 6.0, 8.0)
 FIT = 0.0
 
@@ -37,6 +40,20 @@ class View:
         scale = self.scale(picture, table)
         x, y = (0.5, 0.5) if self.zoom == FIT else (self.x, self.y)
         return table[0] / 2 - x * picture[0] * scale, table[1] / 2 - y * picture[1] * scale
+
+    def seen(self, fmt: PictureFormat, aspect: float, table: tuple[float, float]) -> Box:
+        """The part of a picture of some format that is seen.
+
+        Args:
+            fmt: of the picture.
+            aspect: width of its pixels over their height, as displayed.
+            table: (width, height) of the widget.
+        """
+        size = (fmt.width * aspect, float(fmt.height))
+        scale = self.scale(size, table)
+        left, top = self.origin(size, table)
+        last = (table[0] - 1 - left) / scale / aspect, (table[1] - 1 - top) / scale
+        return Box.between((-left / scale / aspect, -top / scale), last, fmt)
 
     def moved(self, dx: float, dy: float, picture: tuple[float, float], table: tuple[float, float]) -> View:
         """Panned by screen pixels; the middle of the table stays on the picture."""

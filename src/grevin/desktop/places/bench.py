@@ -18,6 +18,7 @@ from grevin.desktop.measuring.measuring import Measuring
 from grevin.desktop.neighbour_strip.neighbours import Neighbours
 from grevin.desktop.neighbour_strip.strip import COUNTS, NeighbourStrip
 from grevin.desktop.place import Place
+from grevin.desktop.places.drafting import Drafting, Wanted
 from grevin.desktop.places.frame_facts import doubts_whole_frame, frame_facts
 from grevin.desktop.places.looking_bar import LookingBar
 from grevin.desktop.places.playing import Player
@@ -34,7 +35,7 @@ from grevin.desktop.test_strip.strip import ValueStrip
 from grevin.desktop.test_strip.trying import Trying
 from grevin.desktop.texts import tr
 from grevin.desktop.treatment_path.path import PATH_WIDTH, TreatmentPath
-from grevin.desktop.work.looks import Look, make_look
+from grevin.desktop.work.looks import Look, drafted, make_look
 from grevin.desktop.work.measuring_left import MeasuringLeft
 from grevin.desktop.work.readying import Readying
 from grevin.desktop.work.studying import Studying
@@ -80,9 +81,10 @@ class Bench(QWidget):
         self._shown_whose = ""
         self._looker = LatestWorker("look", self)
         self.neighbours = Neighbours(session, self.strip, self)
+        self.drafting = Drafting(self.table, self)
         self._workers = (
-            self._looker, self.neighbours, self.trying, self.scopes, self.specks, self.studying, self.left,
-            self.measuring.colours,
+            self._looker, self.drafting, self.neighbours, self.trying, self.scopes, self.specks, self.studying,
+            self.left, self.measuring.colours,
         )  # fmt: skip
         self._ready_timer = QTimer(self, singleShot=True, interval=READY_DELAY_MS)
         self._lay_out()
@@ -128,6 +130,7 @@ class Bench(QWidget):
         session.reel_grew.connect(self._study)
         self._looker.done.connect(self._take_look)
         self._looker.failed.connect(self._take_fault)
+        self.drafting.made.connect(self._take_draft)
         self.neighbours.faulted.connect(self.faulted)
         self._ready_timer.timeout.connect(self._make_ready)
         self.studying.studied.connect(self._show_studied)
@@ -304,6 +307,9 @@ class Bench(QWidget):
         kept = self._session.kept_at(view_point)
         make = partial(make_look, chain, place.frame, view_point, evidence_of, ways, output, *shapes, kept)
         self._looker.ask(Request(tag, make))
+        fmt = None if self.player.playing else drafted(chain, view_point, place.frame, output)
+        draft = partial(make_look, chain, place.frame, view_point, 0, ways, output, *shapes, None)
+        self.drafting.want(None if fmt is None else Wanted(tag, fmt, draft))
 
     def _study(self) -> None:
         """Let steps study the reel, or its shot, once all its frames are known."""
@@ -321,6 +327,7 @@ class Bench(QWidget):
         if chain is None or tag[0] is not chain:
             return
         self.table.show_look(look)
+        self.drafting.want(None)
         known = chain.known_view_point(place.view_point, place.frame)
         self.table.show_waiting(not self.player.playing and tag[1:4] != (place.frame, known, place.output))
         if not self.player.playing:
@@ -335,6 +342,10 @@ class Bench(QWidget):
         if not (self.player.playing and self.scopes.busy):
             self.scopes.show_frame(look.frame)
         self.looked.emit(look)
+
+    def _take_draft(self, look: Look) -> None:
+        self.table.show_look(look)
+        self.table.show_waiting(True)
 
     def _show_facts(self, look: Look) -> None:
         for place, step in enumerate(self._session.treatment.steps, 1):
@@ -351,6 +362,7 @@ class Bench(QWidget):
 
     def _take_fault(self, tag: Any, fault: Exception) -> None:
         chain, frame = self._session.chain, self._session.place.frame
+        self.drafting.want(None)
         if chain is None or tag[0] is not chain or tag[1] != frame:
             return
         if isinstance(fault, UnreadableFrameError):
@@ -459,6 +471,7 @@ class Bench(QWidget):
         self.readying.pause()
         self.neighbours.pause()
         self._looker.ask()
+        self.drafting.want(None)
         self.table.show_words("")
         self.scopes.show_frame(None)
 

@@ -30,14 +30,15 @@ from grevin.desktop.dialogs import files
 from grevin.desktop.texts import tr
 
 NAMED = (
-    "version", "keep_it", "forget_it", "quality", "enlarge", "lines", "square", "path", "first", "last", "sound",
-    "bits", "dither", "evidence", "ledger", "overwrite",
+    "version", "keep_it", "forget_it", "quality", "enlarge", "lines", "square", "colours", "path", "first", "last",
+    "sound", "bits", "dither", "evidence", "ledger", "overwrite",
 )  # fmt: skip
 ENLARGED_LINES = (720, 1080, 1440, 2160)  # of deliveries
 MOST_LINES = (2160, 1080, 720, 576, 480, 360)  # usual heights of pictures that are looked at
 QUALITY_WORDS = {
     "finest": "finest: no loss to be seen, large", "fine": "fine: hardly any loss", "small": "small: for a quick look",
 }  # fmt: skip
+COLOUR_WORDS = {"own": "as the material", "bt709": "of HD (BT.709)"}
 
 
 class OutputForm(QWidget):
@@ -57,6 +58,7 @@ class OutputForm(QWidget):
         self.enlarge = QComboBox()
         self.lines = QComboBox()
         self.square = QCheckBox(tr("Square pixels"))
+        self.colours = QComboBox()
         self.path = QLineEdit()
         self.first = QSpinBox()
         self.last = QSpinBox()
@@ -72,7 +74,7 @@ class OutputForm(QWidget):
         self._lay_out()
         self.version.currentIndexChanged.connect(self._take)
         self._show_what_applies()
-        for box in (self.version, self.quality, self.bits, self.lines, self.enlarge):
+        for box in (self.version, self.quality, self.bits, self.lines, self.enlarge, self.colours):
             box.currentIndexChanged.connect(self.changed)
         self.square.toggled.connect(self.changed)
         for number in (self.first, self.last):
@@ -105,6 +107,7 @@ class OutputForm(QWidget):
             for box, value in (
                 (self.quality, version.quality), (self.sound, version.sound), (self.bits, version.bits),
                 (self.lines, version.most_lines), (self.enlarge, version.enlarged_lines),
+                (self.colours, version.colours),
             ):  # fmt: skip
                 box.setCurrentIndex(box.findData(value))
             for tick in ("dither", "evidence", "ledger"):
@@ -177,6 +180,14 @@ class OutputForm(QWidget):
         self.square.setToolTip(
             tr("For players that take no notice of the shape of pixels: the width follows from the lines.")
         )
+        for colours, words in COLOUR_WORDS.items():
+            self.colours.addItem(tr(words), colours)
+        self.colours.setToolTip(
+            tr(
+                "High definition has other colours than tape of standard definition: other weights of red, green and "
+                "blue in luma, and other primaries. Of an enlarged picture that is delivered as HD, choose BT.709."
+            )
+        )
         self.bits.addItem(tr("as the material"), None)
         for bits in DEPTHS:
             self.bits.addItem(tr("{0} bit", bits), bits)
@@ -199,6 +210,7 @@ class OutputForm(QWidget):
         self._shape_row = _row(self.lines, self.square, None)
         form.addRow(tr("Enlarged"), self.enlarge)
         form.addRow(tr("Shape"), self._shape_row)
+        form.addRow(tr("Colours"), self.colours)
         browse = QPushButton(tr("Choose …"))
         browse.clicked.connect(self._browse)
         form.addRow(tr("Write to"), _row(self.path, browse))
@@ -225,7 +237,8 @@ class OutputForm(QWidget):
         form = self._form
         form.setRowVisible(self.quality, coding is not None and bool(coding.qualities))
         form.setRowVisible(self.enlarge, not sound_alone)
-        form.setRowVisible(self._shape_row, coding is not None and not coding.lossless)
+        for row in (self._shape_row, self.colours):
+            form.setRowVisible(row, coding is not None and not coding.lossless)
         form.setRowVisible(self._depth, not sound_alone and (coding is None or coding.lossless))
         form.setRowVisible(self.sound, sound_alone or coding is not None)
         for box in (self.evidence, self.ledger):
@@ -249,10 +262,13 @@ class OutputForm(QWidget):
             self.lines.addItem(tr("at most {0} lines", most), most)
 
     def _shape(self) -> dict[str, Any]:
-        """What becomes of the shape of the pictures; nothing where none is lost."""
+        """What becomes of shape and colours of the pictures; nothing where none is lost."""
         if self.chosen.coding is None or self.chosen.coding.lossless:
             return {}
-        return {"square_pixels": self.square.isChecked(), "most_lines": self.lines.currentData()}
+        return {
+            "square_pixels": self.square.isChecked(), "most_lines": self.lines.currentData(),
+            "colours": self.colours.currentData(),
+        }  # fmt: skip
 
     @property
     def shape(self) -> Shape:

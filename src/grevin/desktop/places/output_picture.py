@@ -22,6 +22,7 @@ from grevin.desktop.texts import tr
 from grevin.desktop.work.workers import LatestWorker, Request
 
 GIGABYTE = 1_000_000_000
+MEMORY_TOLD = 2 * GIGABYTE  # of a picture, from which on it is worth a word
 
 
 class OutputPicture(QWidget):
@@ -132,6 +133,10 @@ def _kept_words(ready: ReadyFrames | None = None) -> str:
 
 def _size_words(room: Room) -> str:
     free = tr("{0} free there", _bytes(room.free))
+    if room.lacks_memory:
+        return tr("Too little memory: {0} a picture, {1} free", _bytes(room.memory), _bytes(room.memory_free))
+    if room.memory > MEMORY_TOLD:
+        free += tr("; {0} of memory a picture, of {1} free", _bytes(room.memory), _bytes(room.memory_free))
     if not room.expected:
         return free
     words = tr("about {0}; {1}", _bytes(room.expected), free)

@@ -9,6 +9,8 @@ from PySide6.QtCore import QPointF, QRectF, QSignalBlocker, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
+from grevin.core.measure.area import Box
+from grevin.core.picture.format import PictureFormat
 from grevin.desktop.light_table.painting import evidence_overlay, label, lay, target
 from grevin.desktop.light_table.view import View
 from grevin.desktop.style import look as style
@@ -79,6 +81,11 @@ class Cells(QWidget):
         height = (self.height() - GAP * (rows - 1)) // rows
         row, column = divmod(place, COLUMNS)
         return QRectF(column * (width + GAP), row * (height + GAP), width, height)
+
+    def seen_of(self, fmt: PictureFormat) -> Box:
+        """The part of a picture of some format that is seen in each place."""
+        pane, ratio = self.rect_of(0).adjusted(0, 0, 0, -CAPTION), self.devicePixelRatioF()
+        return self._view.seen(fmt, float(fmt.pixel_aspect), (pane.width() * ratio, pane.height() * ratio))
 
     def caption(self, place: int) -> str:
         """The words under a picture."""

@@ -8,6 +8,7 @@ from typing import Any
 from PySide6.QtCore import QObject, Signal
 
 from grevin.core.job.document import change_settings
+from grevin.core.measure.area import Box
 from grevin.core.steps.registry import step_by_id
 from grevin.core.steps.settings import Settings, is_list, matters
 from grevin.core.treatment.chain import Chain
@@ -15,7 +16,7 @@ from grevin.core.treatment.test_strip import is_number, proposed_range, values_t
 from grevin.desktop.session import Session
 from grevin.desktop.test_strip.strip import Cell, ValueStrip
 from grevin.desktop.texts import tr
-from grevin.desktop.work.looks import Look, Ways, make_look
+from grevin.desktop.work.looks import Look, Ways, drafted, make_look, part_of
 from grevin.desktop.work.workers import LatestWorker, Request
 
 EITHER_SIDE = 4  # frames before and after the present one that are made ready, so that the strip can be played
@@ -126,21 +127,42 @@ class Trying(QObject):
         frame = self._session.place.frame
         frames = [frame] if playing else sorted(self.frames(), key=lambda number: abs(number - frame))
         self._show(frame)
+        wanted = [
+            (number, place, chain)
+            for number in frames
+            for place, chain in enumerate(self._chains)
+            if self._lacks(number, place)
+        ]
+        drafts = [] if playing else [one for one in wanted if one[0] == frame]
         self._worker.ask(
             *(
-                Request((number, place, chain), partial(self._look, chain, number))
-                for number in frames
-                for place, chain in enumerate(self._chains)
-                if (number, place) not in self._made
-            )
+                Request(tag, partial(self._look, tag[2], tag[0], seen))
+                for tag in drafts
+                if (seen := self._seen(tag[2]))
+            ),
+            *(Request(tag, partial(self._look, tag[2], tag[0])) for tag in wanted),
         )
 
-    def _look(self, chain: Chain, number: int) -> Look:
-        return make_look(chain, number, self._session.selected, self._session.selected, self._ways)
+    def _lacks(self, number: int, place: int) -> bool:
+        held = self._made.get((number, place))
+        return held is None or held.draft
+
+    def _seen(self, chain: Chain) -> Box | None:
+        """The part of the present frame that is made first; None where all of it is."""
+        place, frame = self._session.selected, self._session.place.frame
+        known = chain.known_view_point(place, frame) == place
+        fmt = drafted(chain, place, frame) if known else None
+        return None if fmt is None else part_of(self._strip.cells.seen_of(fmt), fmt)
+
+    def _look(self, chain: Chain, number: int, seen: Box | None = None) -> Look:
+        selected = self._session.selected
+        return make_look(chain, number, selected, 0 if seen else selected, self._ways, seen=seen)
 
     def _take(self, tag: tuple[int, int, Chain], look: Look) -> None:
         number, place, chain = tag
         if not self.on or place >= len(self._chains) or self._chains[place] is not chain:
+            return
+        if look.draft and not self._lacks(number, place):
             return
         self._made[number, place] = look
         near = self.frames()

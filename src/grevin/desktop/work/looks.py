@@ -9,6 +9,7 @@ from typing import Literal
 import numpy as np
 
 from grevin.core.errors import UnreadableFrameError
+from grevin.core.measure.area import Box
 from grevin.core.measure.colour_range import ColourRange, selected
 from grevin.core.measure.repeats import CONTEXT, Change, Judgement, change_between, judge
 from grevin.core.picture.display import (
@@ -20,6 +21,7 @@ from grevin.core.picture.display import (
     to_screen,
 )
 from grevin.core.picture.fields import field_of, parities_in_time
+from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.geometry import Geometry
 from grevin.core.picture.halving import halved
@@ -28,6 +30,7 @@ from grevin.core.quality.harm import harm_of
 from grevin.core.steps.charting import Chart
 from grevin.core.steps.evidence import Evidence
 from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.families.shape import ShapeSource
 from grevin.core.treatment.regions import STANDING, Region, Shift
 from grevin.core.treatment.step_source import StepSource
 
@@ -40,6 +43,7 @@ COMPARE_LABELS: dict[Compare, str] = {
 COMPUTED: set[Compare] = {"difference", "taken"}
 Field = Literal["both", "earlier", "later"]
 FIRST_GAIN = 8.0
+SMALL_PART = 0.5  # of a picture: where more of it is seen, the whole is there nearly as soon
 
 
 @dataclass(frozen=True)
@@ -110,6 +114,7 @@ class Look:
         seam: pictures of the good frames around, with their numbers at the view point, for the splice; else None.
         shot: what the step that was asked for measured of the frame's shot; None where it measures none.
         scaled: whether `source` was brought plainly to the size of `frame`, which shows all of it.
+        draft: whether `frame` was made in a hurry, and is right only where it was seen.
     """
 
     number: int
@@ -130,6 +135,7 @@ class Look:
     seam: tuple[tuple[int, Screen], tuple[int, Screen]] | None = None
     shot: ShotLook | None = None
     scaled: bool = False
+    draft: bool = False
 
 
 def screen_of(chain: Chain, frame: Frame, key: str, ways: Ways = ALL) -> Screen:
@@ -164,7 +170,7 @@ def _on_frame(screen: Screen, frame: Frame, ways: Ways) -> Screen:
 
 def make_look(
     chain: Chain, number: int, view_point: int, evidence_of: int, ways: Ways, output: int | None = None,
-    regions: tuple[Region, ...] = (), drawn: tuple[Region, ...] = (), kept: Kept | None = None,
+    regions: tuple[Region, ...] = (), drawn: tuple[Region, ...] = (), kept: Kept | None = None, seen: Box | None = None,
 ) -> Look:  # fmt: skip
     """Make a look; dear parts come from the chain's cache.
 
@@ -178,11 +184,16 @@ def make_look(
         regions: those of the selected step.
         drawn: what else was drawn for it.
         kept: gives frames of the view point that are kept on disk, None for others.
+        seen: a draft will do, in which this part is right, where the step gives drafts (`drafted`).
     """
     place = chain.view_points[view_point]
     wanted = output
     output = chain.output_of(view_point, number) if output is None else output
-    key, last = place.key(output), _made_or_kept(chain, view_point, output, kept)
+    key = place.key(output)
+    if seen is not None and isinstance(place, ShapeSource):
+        key, last = f"{key}/draft of {seen}", place.draft(output, seen)
+    else:
+        last = _made_or_kept(chain, view_point, output, kept)
     geometry = chain.geometry_at(view_point, output)
     source = _source_or_made(chain, view_point, number, last)
     first = source if source is last else _at_scale_of(chain, number, source, last, geometry)
@@ -211,7 +222,29 @@ def make_look(
         output if moved else None, geometry, _shown_regions(chain, regions, number),
         _shown_regions(chain, drawn, number), seam,
         shot_of(chain, evidence_of, number), first is not source,
+        seen is not None,
     )  # fmt: skip
+
+
+def drafted(chain: Chain, view_point: int, number: int, output: int | None = None) -> PictureFormat | None:
+    """The format of a picture of which a draft helps: its step gives one, and the picture is not at hand.
+
+    Args:
+        chain: the reel under its treatment.
+        view_point: place on the path; nothing has to be studied first.
+        number: frame of the reel.
+        output: frame at the view point; None for the one that shows the reel's frame.
+    """
+    place = chain.view_points[view_point]
+    if not (isinstance(place, ShapeSource) and place.drafts):
+        return None
+    key = place.key(chain.output_of(view_point, number) if output is None else output)
+    return None if key in chain.results or key in chain.cache else place.format
+
+
+def part_of(seen: Box, fmt: PictureFormat) -> Box | None:
+    """What is seen of a picture, if it is so small a part that it is worth being made first."""
+    return seen if seen.width * seen.height <= SMALL_PART * fmt.width * fmt.height else None
 
 
 def _made_or_kept(chain: Chain, view_point: int, output: int, kept: Kept | None) -> Frame:

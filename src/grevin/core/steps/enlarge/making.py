@@ -7,6 +7,9 @@ leaves out of it, noise above all, comes back as it was, no sharper.
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass
+
 import cv2
 import numpy as np
 
@@ -14,46 +17,61 @@ from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import BT709_LUMA, Frame
 from grevin.core.picture.levels import Plane, level_unit, levels_of, with_levels
 from grevin.core.picture.resampling import KERNELS, resized
-from grevin.core.steps.enlarge.network import Known, added
+from grevin.core.steps.enlarge.network import Known, Network, added
+from grevin.core.steps.enlarge.part import Part
 
 AROUND = np.ones((3, 3), np.uint8)  # pixels of the source in which the sides of an edge are looked for
 BACK = 2  # times that the result is brought down and compared: a second one halves what is left
 BRIDGED = 1.26  # times that interpolation may bridge: a third of a doubling, on a scale of powers
-PLAIN = KERNELS["lanczos"]
-DOWN = KERNELS["cubic"]
+PLAIN, BETWEEN = KERNELS["lanczos"], KERNELS["linear"]
 
 
-def doubled(luma: Plane, known: Known, amount: float) -> Plane:
+@dataclass(frozen=True)
+class How:
+    """How a doubled picture is finished.
+
+    Attributes:
+        again: doubles a picture that was made, where twice is not enough.
+        left_out: 0..1 of what it leaves out that is not brought back.
+        rounding: 8-bit levels to which the source is known: half a code value. Less is not brought back.
+        overshoot: share of an edge by which its sides may go beyond.
+    """
+
+    again: Callable[[Plane], Plane]
+    left_out: float
+    rounding: float
+    overshoot: float
+
+
+def doubled(luma: Plane, known: Known, amount: float, network: Network = Network.FULL) -> Plane:
     """(2 H, 2 W) float32: luma at twice its size, with so much (0..1) of what the network adds."""
     plain = resized(luma, (2 * luma.shape[0], 2 * luma.shape[1]), PLAIN)
-    return plain + np.float32(amount) * added(luma, known)
+    return plain + np.float32(amount) * added(luma, known, network)
 
 
-def finished(
-    luma: Plane, made: Plane, shape: tuple[int, int], amount: float, left_out: float, rounding: float
-) -> Plane:
+def finished(luma: Plane, made: Plane, part: Part, how: How) -> Plane:
     """(H, W) float32, 8-bit levels: luma at the size that is asked for.
 
     Args:
-        luma: float32, 8-bit levels.
+        luma: float32, 8-bit levels, what is given of it.
         made: the same, doubled.
-        shape: of the result; larger than that of luma along at least one side.
-        amount: 0..1 of what the network adds.
-        left_out: 0..1 of what it leaves out that is not brought back.
-        rounding: 8-bit levels to which the source is known: half a code value. Less is not brought back.
+        part: of the picture; all of it, or some of it with its surroundings.
+        how: it is finished.
     """
-    while min(shape[0] / made.shape[0], shape[1] / made.shape[1]) > BRIDGED:
-        made = doubled(made, Known(), amount)
-    made = resized(made, shape, PLAIN) if made.shape != shape else made.copy()
-    kept = np.float32(1.0 - left_out)
+    scale = 2
+    while part.times(scale) > BRIDGED:
+        made = how.again(made)
+        scale *= 2
+    made = part.up(made, PLAIN, scale)
+    kept = np.float32(1.0 - how.left_out)
     for _ in range(BACK if kept > 0 else 0):
-        missing = luma - resized(made, luma.shape, DOWN)
-        missing -= np.clip(missing, -rounding, rounding)
-        made += kept * resized(missing, shape, PLAIN)
-    return made
+        missing = luma - part.down(made)
+        missing -= np.clip(missing, -how.rounding, how.rounding)
+        made += kept * part.up(missing, PLAIN)
+    return without_halos(made, luma, part, how.overshoot)
 
 
-def without_halos(made: Plane, luma: Plane, overshoot: float) -> Plane:
+def without_halos(made: Plane, luma: Plane, part: Part, overshoot: float) -> Plane:
     """(H, W) float32: what was made, beside edges no brighter or darker than their sides but for a share of them.
 
     What is thin or grainy may go beyond, as far as it stands out of its surroundings in the source (the top-hats of
@@ -62,17 +80,15 @@ def without_halos(made: Plane, luma: Plane, overshoot: float) -> Plane:
     Args:
         made: 8-bit levels.
         luma: of the source.
+        part: of the picture that both are.
         overshoot: share of the difference between both sides.
     """
     highest, lowest = cv2.dilate(luma, AROUND), cv2.erode(luma, AROUND)
     more = np.float32(overshoot) * (highest - lowest)
     above = cv2.dilate(luma - cv2.morphologyEx(luma, cv2.MORPH_OPEN, AROUND), AROUND)
     below = cv2.dilate(cv2.morphologyEx(luma, cv2.MORPH_CLOSE, AROUND) - luma, AROUND)
-    size = made.shape[::-1]
-    low, high = (
-        cv2.resize(limit, size, interpolation=cv2.INTER_LINEAR)
-        for limit in (lowest - more - below, highest + more + above)
-    )
+    limits = (np.asarray(one, np.float32) for one in (lowest - more - below, highest + more + above))
+    low, high = (part.up(limit, BETWEEN) for limit in limits)
     return np.asarray(np.clip(made, low, high), np.float32)
 
 

@@ -16,7 +16,12 @@ class EnlargeSettings(Settings):
     """How large, and how."""
 
     factor: int = setting(
-        2, label="Times", low=1, high=4, help="By how much, where no height is given: 1 only brings pixels to square."
+        2,
+        label="Times",
+        low=1,
+        high=4,
+        when={"height": 0},
+        help="By how much, where no height is given: 1 only brings pixels to square.",
     )
     height: int = setting(
         0, label="Height", unit="lines", low=0, high=LARGEST_PX, step=2.0, lowest="by times",
@@ -26,17 +31,22 @@ class EnlargeSettings(Settings):
         "square", label="Pixels", words={"square": "square", "own": "of the source's shape"},
         help="Square pixels are what modern players show; both ways the picture is sampled once.",
     )  # fmt: skip
-    way: Literal["learned", "lanczos", "cubic"] = setting(
-        "learned", label="Way", learned=True, words={"learned": "learned", "lanczos": "Lanczos", "cubic": "bicubic"},
+    way: Literal["learned", "edges", "lanczos", "cubic"] = setting(
+        "learned", label="Way", learned=True,
+        words={"learned": "learned", "edges": "along edges", "lanczos": "Lanczos", "cubic": "bicubic"},
         help="Learned adds to Lanczos what a network, trained on photographs, takes to have been there; the others "
-        "only interpolate.",
+        "only interpolate: along edges in the direction that changes least.",
+    )  # fmt: skip
+    speed: Literal["full", "quick"] = setting(
+        "full", label="Speed", words={"full": "in full", "quick": "quick"}, when={"way": "learned"},
+        help="Quick: by a network of a quarter of the work, each frame alone. For looking, and for trial outputs.",
     )  # fmt: skip
     amount: float = setting(
         1.0, label="Amount", low=0.0, high=1.0, decimals=2, step=0.05, when={"way": "learned"},
         help="Which part of what was learned is added; 0 is plain.",
     )  # fmt: skip
     reach_frames: int = setting(
-        1, label="Steadied over", unit="frames", low=0, high=3, when={"way": "learned"},
+        1, label="Steadied over", unit="frames", low=0, high=3, when={"way": "learned", "speed": "full"},
         help="Frames before and after that are averaged where they show the same thing along the motion: steadier, and "
         "nearer to what was there. 0 takes each frame alone, which is quicker.",
     )  # fmt: skip

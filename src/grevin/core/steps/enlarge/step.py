@@ -1,10 +1,12 @@
 """Enlarges the picture for a modern delivery: twice to four times, or to a height, with square pixels, sampled once.
 
-A small network, trained on photographs that were brought down and worn as film and tape are, tells what a plain
+A network, trained on photographs that were brought down and worn as film and tape are, tells what a plain
 enlargement lacks; it is told how much noise the shot has and whether a codec left its blocks. What it makes is brought
 down again and compared with the source, and what is missing is given back: by default the result at the source's size
 is the source, grain and all, and nothing is invented that the source contradicts. Colour is interpolated, on the sites
-of its samples. Interlaced pictures are refused: bring them to whole frames first.
+of its samples. Quickly, a smaller network does it, each frame alone. Along edges nothing is learned: it
+is a published interpolation in the direction that changes least, held to the source in the same manner. Interlaced
+pictures are refused: bring them to whole frames first.
 
 A network fills in what photographs usually look like. It may sharpen what was never sharp; it is no evidence of what a
 sign said or whose a face was. The evidence shows where the result leaves plain interpolation, and by how much.
@@ -19,6 +21,8 @@ from typing import ClassVar
 import numpy as np
 
 from grevin.core.errors import SettingsError
+from grevin.core.measure.area import Box
+from grevin.core.memory import check_memory
 from grevin.core.motion.meaning import NEAR_PX, Around, meaned
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
@@ -28,9 +32,11 @@ from grevin.core.picture.resampling import KERNELS
 from grevin.core.picture.scaling import scaled
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, Stage
-from grevin.core.steps.enlarge.making import brightness, doubled, finished, rounding_of, with_brightness, without_halos
+from grevin.core.steps.enlarge.along_edges import doubled_along_edges
+from grevin.core.steps.enlarge.making import How, brightness, doubled, finished, rounding_of, with_brightness
 from grevin.core.steps.enlarge.measuring import known_of, measured
-from grevin.core.steps.enlarge.network import Known
+from grevin.core.steps.enlarge.network import Known, Network
+from grevin.core.steps.enlarge.part import Part
 from grevin.core.steps.enlarge.settings import FOUND, LARGEST_PX, EnlargeSettings
 from grevin.core.steps.seen import Arrays, Shotwise, Window
 from grevin.core.steps.settings import Settings
@@ -49,14 +55,14 @@ class EnlargeStep:
     id: ClassVar[str] = "enlarge"
     label: ClassVar[str] = "Enlarge"
     fault: ClassVar[str] = "Delivery asks for more lines than there are"
-    version: ClassVar[int] = 2
+    version: ClassVar[int] = 3
     family: ClassVar[Family] = "shape"
     stage: ClassVar[Stage] = "size"
     settings_model: ClassVar[type[Settings]] = EnlargeSettings
 
     def reach(self, settings: EnlargeSettings) -> int:
         """Frames that what was learned is averaged over."""
-        return settings.reach_frames if settings.way == "learned" else 0
+        return settings.reach_frames if settings.way == "learned" and settings.speed == "full" else 0
 
     def learn(self, shot: Shotwise, settings: EnlargeSettings, progress: Progress) -> Arrays:
         """How noisy and how worn a shot is; nothing for plain ways."""
@@ -86,21 +92,39 @@ class EnlargeStep:
 
         Raises:
             SettingsError: if the picture is interlaced, or the output would be too large.
+            NoMemoryError: if there is no memory for it.
             GrevinError: if the network is not to be had.
         """
         frame, fmt = window.frame(), self.new_format(window.format, settings)
         if fmt == frame.format:
             return frame
         _refuse(frame.format, fmt)
-        kernel = KERNELS["cubic" if settings.way == "cubic" else "lanczos"]
-        large = scaled(frame, fmt, kernel)
-        if settings.way != "learned" or settings.amount <= 0 or _is_smaller(frame.format, fmt):
+        large = scaled(frame, fmt, KERNELS["cubic" if settings.way == "cubic" else "lanczos"])
+        if not _adds(frame.format, fmt, settings):
             return large
         small = brightness(levels_of(frame), frame.format)
-        shape = fmt.height, fmt.width
-        twice, rounding = self._steadied(window, settings), rounding_of(frame.format)
-        made = finished(small, twice, shape, settings.amount, self._left_out(window, settings), rounding)
-        return with_brightness(large, without_halos(made, small, settings.overshoot_pct / PERCENT))
+        part = Part.whole(small.shape, (fmt.height, fmt.width))
+        twice = self._steadied(window, settings) if self.reach(settings) else self._twice(window, settings)
+        return with_brightness(large, finished(small, twice, part, self._how(window, settings)))
+
+    def draft(self, window: Window, number: int, settings: EnlargeSettings, seen: Box) -> Frame:
+        """The frame in a hurry: plain, but for what is seen of it, which is as it will be but for the steadying.
+
+        Raises:
+            SettingsError, GrevinError: as `reshape`.
+        """
+        frame, fmt = window.frame(), self.new_format(window.format, settings)
+        if fmt == frame.format or not _adds(frame.format, fmt, settings):
+            return self.reshape(window, number, settings)
+        _refuse(frame.format, fmt)
+        large = scaled(frame, fmt)
+        made, small = brightness(levels_of(large), fmt).copy(), brightness(levels_of(frame), frame.format)
+        lines, columns = range(seen.y, seen.y + seen.height), range(seen.x, seen.x + seen.width)
+        part = Part.seen(small.shape, made.shape, lines, columns)
+        given = part.given(small)
+        own = finished(given, self._doubled(given, window, settings), part, self._how(window, settings))
+        made[lines.start : lines.stop, columns.start : columns.stop] = part.wanted(own)
+        return with_brightness(large, made)
 
     def tell(self, study: Arrays, rate: float) -> tuple[str, ...]:
         """What is reckoned with in a shot, in words."""
@@ -128,24 +152,45 @@ class EnlargeStep:
 
     def _steadied(self, window: Window, settings: EnlargeSettings) -> Plane:
         """(2 H, 2 W) brightness at twice its size, in the mean over frames around where they show the same thing."""
-        known = self._known(window, settings)
-
-        def twice(view: Window) -> Plane:
-            name = f"doubled {self.version} {known} {settings.amount}"
-            luma = brightness(levels_of(view.frame()), view.format)
-            return view.keep(name, lambda: doubled(luma, known, settings.amount), lambda made: made.nbytes)
-
-        own = twice(window)
+        own = self._twice(window, settings)
         flows = ways(window, settings.reach_frames, lambda offset, side: window.at(offset).motion(side, "steady"))
-        others = (Around([twice(window.at(offset))], flow, abs(offset)) for offset, flow in flows)
-        same = np.full_like(own, max(known.noise, SAME_LEVELS))
+        others = (Around([self._twice(window.at(offset), settings)], flow, abs(offset)) for offset, flow in flows)
+        same = np.full_like(own, max(self._known(window, settings).noise, SAME_LEVELS))
         return meaned([own], others, [same], [NEAR_PX])[0].plane
+
+    def _twice(self, window: Window, settings: EnlargeSettings) -> Plane:
+        """(2 H, 2 W) brightness at twice its size, of the frame alone."""
+        how = f"{self._known(window, settings)} {settings.amount} {settings.speed}"
+        name = f"doubled {self.version} {settings.way} {how if settings.way == 'learned' else ''}"
+        luma = brightness(levels_of(window.frame()), window.format)
+        return window.keep(name, lambda: self._doubled(luma, window, settings), lambda made: made.nbytes)
+
+    def _doubled(self, luma: Plane, window: Window, settings: EnlargeSettings) -> Plane:
+        if settings.way == "edges":
+            return doubled_along_edges(luma)
+        return doubled(luma, self._known(window, settings), settings.amount, _network(settings))
+
+    def _how(self, window: Window, settings: EnlargeSettings) -> How:
+        """How what was doubled is brought to its size."""
+
+        def again(made: Plane) -> Plane:
+            if settings.way == "edges":
+                return doubled_along_edges(made)
+            return doubled(made, Known(), settings.amount, _network(settings))
+
+        return How(
+            again, self._left_out(window, settings), rounding_of(window.format), settings.overshoot_pct / PERCENT
+        )
 
     def _left_out(self, window: Window, settings: EnlargeSettings) -> float:
         """Share of noise and residue that is not carried over."""
+        if settings.way != "learned":
+            return 0.0
         return RESIDUE * known_of(window.study()).worn if settings.noise < 0 else settings.noise
 
     def _known(self, window: Window, settings: EnlargeSettings) -> Known:
+        if settings.way != "learned":
+            return Known()
         found = known_of(window.study())
         noise = found.noise if settings.noise_levels == FOUND else settings.noise_levels
         return replace(found, noise=noise, blur=settings.sharpness_px)
@@ -162,6 +207,17 @@ def _refuse(old: PictureFormat, new: PictureFormat) -> None:
         raise SettingsError(
             f"The picture would be {new.width} x {new.height} px.", f"{LARGEST_PX} px a side are the most."
         )
+    check_memory(new)
+
+
+def _adds(old: PictureFormat, new: PictureFormat, settings: EnlargeSettings) -> bool:
+    """Whether more than interpolation is asked for."""
+    added = settings.way == "edges" or (settings.way == "learned" and settings.amount > 0)
+    return added and not _is_smaller(old, new)
+
+
+def _network(settings: EnlargeSettings) -> Network:
+    return Network.QUICK if settings.speed == "quick" else Network.FULL
 
 
 def _is_smaller(old: PictureFormat, new: PictureFormat) -> bool:

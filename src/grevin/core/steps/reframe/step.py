@@ -27,8 +27,10 @@ from grevin.core.picture.levels import Plane, levels_of
 from grevin.core.picture.sampling import Map, sampled
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, Stage
-from grevin.core.steps.enlarge.making import brightness, doubled, finished, rounding_of, with_brightness, without_halos
+from grevin.core.steps.enlarge.making import How, brightness, doubled, finished, rounding_of, with_brightness
 from grevin.core.steps.enlarge.measuring import known_of, measured
+from grevin.core.steps.enlarge.network import Known
+from grevin.core.steps.enlarge.part import Part
 from grevin.core.steps.seen import Arrays, Shotwise, Window
 from grevin.core.steps.settings import Settings, TypedItem, setting
 
@@ -103,7 +105,7 @@ class ReframeStep:
     id: ClassVar[str] = "reframe"
     label: ClassVar[str] = "Reframe"
     fault: ClassVar[str] = "Too much is shown, or a slow move is wanted"
-    version: ClassVar[int] = 1
+    version: ClassVar[int] = 2
     family: ClassVar[Family] = "shape"
     stage: ClassVar[Stage] = "frame"
     settings_model: ClassVar[type[Settings]] = ReframeSettings
@@ -156,8 +158,9 @@ def _learned(frame: Frame, fmt: PictureFormat, where: Map, study: Arrays) -> Pla
     """Brightness of what is shown, looked up in a picture that was made twice as large; 8-bit levels."""
     luma = brightness(levels_of(frame), frame.format)
     twice = doubled(luma, known_of(study), 1.0)
-    made = finished(luma, twice, (2 * luma.shape[0], 2 * luma.shape[1]), 1.0, 0.0, rounding_of(frame.format))
-    large = without_halos(made, luma, OVERSHOOT)
+    part = Part.whole(luma.shape, twice.shape)
+    how = How(lambda made: doubled(made, Known(), 1.0), 0.0, rounding_of(frame.format), OVERSHOOT)
+    large = finished(luma, twice, part, how)
     alone = replace(fmt, model="grey", chroma="4:4:4", alpha=False, bit_depth=8, sample="integer",
                     full_range=fmt.full_range or fmt.model == "rgb")  # fmt: skip
     whole = replace(alone, width=large.shape[1], height=large.shape[0])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from grevin.core.measure.area import Box
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.geometry import Geometry
@@ -22,6 +23,16 @@ class ShapeSource(StepSource):
 
     def _make(self, number: int) -> Frame:
         return self.step.reshape(self.window(number), self._reel_frame(number), self.settings)  # type: ignore[union-attr]
+
+    @property
+    def drafts(self) -> bool:
+        """Whether a part of the picture is to be had before all of it is."""
+        return hasattr(self.step, "draft")
+
+    def draft(self, number: int, seen: Box) -> Frame:
+        """Frame `number` in a hurry: right only in `seen`, pixels behind the step; never kept."""
+        made: Frame = self.step.draft(self.window(number), self._reel_frame(number), self.settings, seen)  # type: ignore[union-attr]
+        return made
 
     def acted(self, before: int, behind: int) -> Acted:
         """Whether the picture is another one; nothing can be laid over the source."""
