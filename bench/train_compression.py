@@ -1,4 +1,6 @@
-"""Train the network that takes compression residue: `python -m bench.train_compression`. Writes `network.onnx`.
+"""Train the networks that take compression residue: `python -m bench.train_compression [quick] [STEPS]`.
+
+Writes `network.onnx`, or `quick.onnx`.
 
 Needs PyTorch (`pip install torch onnx`, CPU builds serve), which the application itself does not. Photographs of
 registry packages (`bench.photographs`), none of them the bench's own, are brought down to sizes at which nothing of
@@ -9,8 +11,8 @@ pictures are enlarged after they were coded, as captures often were.
 from __future__ import annotations
 
 import sys
-import time
 from collections.abc import Iterator
+from dataclasses import dataclass
 from itertools import pairwise
 from pathlib import Path
 
@@ -26,13 +28,14 @@ from grevin.core.measure.blocks import nearness
 
 Pair = tuple[Luma, npt.NDArray[np.float32], float, float]  # coded, clean, px and lines between borders of blocks
 
-TARGET = Path(__file__).resolve().parent.parent / "src/grevin/core/steps/compression/network.onnx"
+FOLDER = Path(__file__).resolve().parent.parent / "src/grevin/core/steps/compression"
 SEED = 2026
 HEIGHTS = (320, 560)  # px to which photographs are brought down
 STILLS, MOVIES = 7, 4  # coded pictures, and coded runs, of each size of a photograph
 RUN = 7  # frames of a run; every other one is learned from
 PATCH, BATCH = 64, 24  # px, patches
-CHANNELS, LAYERS = 48, 6
+STEPS_FULL, STEPS_QUICK, TOLD_EVERY = 5_776, 14_000, 500
+THREADS = 1
 RATE, LAST_RATE = 1.5e-3, 2e-5  # of learning
 UNIT = 10.0  # levels that are 1 inside the network: the size of residue, without which nothing is learned for long
 LEAK = 0.1  # of what is below 0
@@ -47,12 +50,25 @@ WRITTEN_ON = 1  # stills of a size have captions
 FIELDS, ENLARGED = 0.1, 0.15  # of the coded pictures
 
 
+@dataclass(frozen=True)
+class Kind:
+    """One of the networks: its name, how large it is, and for how many steps it learns."""
+
+    name: str
+    channels: int
+    layers: int
+    steps: int
+
+
+FULL, QUICK = Kind("network", 48, 6, STEPS_FULL), Kind("quick", 20, 5, STEPS_QUICK)
+
+
 class Network(torch.nn.Module):  # type: ignore[misc]
     """Half size, four pixels in one place: a wide sight for few sums."""
 
-    def __init__(self) -> None:
+    def __init__(self, kind: Kind) -> None:
         super().__init__()
-        sizes = [12, *([CHANNELS] * LAYERS), 4]
+        sizes = [12, *([kind.channels] * kind.layers), 4]
         self.layers = torch.nn.ModuleList(
             torch.nn.Conv2d(before, behind, 3, padding=1) for before, behind in pairwise(sizes)
         )
@@ -151,16 +167,19 @@ def patches(pairs: list[Pair], rng: np.random.Generator) -> tuple[torch.Tensor, 
 
 def main() -> None:
     """Train and write."""
-    seconds = float(sys.argv[1]) if len(sys.argv) > 1 else 1500.0
+    words = sys.argv[1:]
+    kind = QUICK if "quick" in words else FULL
+    steps = next((int(word) for word in words if word.isdigit()), kind.steps)
     torch.manual_seed(SEED)
-    torch.set_num_threads(2)
+    torch.set_num_threads(THREADS)
     rng = np.random.default_rng(SEED)
     pairs = [pair for photograph in TRAINING for pair in pairs_of(photograph, rng)]
     sys.stdout.write(f"{len(pairs)} coded pictures of {len(TRAINING)} photographs\n")
-    network = Network()
+    network = Network(kind)
     optimiser = torch.optim.Adam(network.parameters(), lr=RATE)
-    begun, count, gains = time.monotonic(), 0, []
-    while (share := (time.monotonic() - begun) / seconds) < 1.0:
+    gains: list[float] = []
+    for count in range(steps):
+        share = count / steps
         optimiser.param_groups[0]["lr"] = LAST_RATE + (RATE - LAST_RATE) * (1 + np.cos(np.pi * share)) / 2
         given, wanted = patches(pairs, rng)
         made = network(given)
@@ -173,14 +192,13 @@ def main() -> None:
         torch.nn.utils.clip_grad_norm_(network.parameters(), STEEPEST)
         optimiser.step()
         gains.append(float(10 * torch.log10(before / behind).mean().detach()))
-        count += 1
-        if count % 100 == 0:
-            sys.stdout.write(f"{count} steps, {share:.2f}, gain {np.mean(gains[-300:]):.3f} dB\n")
+        if (count + 1) % TOLD_EVERY == 0:
+            sys.stdout.write(f"{count + 1} steps, {share:.2f}, gain {np.mean(gains[-TOLD_EVERY:]):.3f} dB\n")
             sys.stdout.flush()
     written(
-        network, {"given": torch.zeros(1, 3, PATCH, PATCH)}, TARGET,
-        {"made by": "python -m bench.train_compression", "seed": SEED, "steps": count, "batch": BATCH,
-         "patch_px": PATCH},
+        network, {"given": torch.zeros(1, 3, PATCH, PATCH)}, FOLDER / f"{kind.name}.onnx",
+        {"made by": "python -m bench.train_compression" + " quick" * (kind is QUICK), "seed": SEED, "steps": steps,
+         "batch": BATCH, "patch_px": PATCH},
     )  # fmt: skip
 
 

@@ -73,12 +73,13 @@ def test_a_streak_is_taken_from_its_field_and_the_other_field_stays(order: str, 
     assert np.array_equal(made.planes[0][~evidence.mask], worn[MIDDLE].planes[0][~evidence.mask])
 
 
-@pytest.mark.parametrize("kind", [kind for kind in KINDS if kind != "line"])
+@pytest.mark.parametrize("kind", KINDS)
 def test_every_kind_is_found_and_mended(kind: str) -> None:
     clean = woven(chroma="4:2:2")
     damage = DropoutDamage(5, 8.0, (kind,))
     worn, there, hit, errors = [damage.add(frame) for frame in clean], 0, 0, np.zeros(4)
     chain = chain_of([frame for frame, _ in worn])
+    least = 0.5 if kind == "line" else 0.8  # a line shown once more is seen only where two lines differ
     for number in range(1, FRAMES - 1):
         truth, evidence = worn[number][1].mask, chain.evidence_at(1, number)
         there, hit = there + truth.sum(), hit + (truth & evidence.mask).sum()
@@ -86,7 +87,7 @@ def test_every_kind_is_found_and_mended(kind: str) -> None:
             to_rgb(f) * 255 for f in (clean[number], worn[number][0], chain.result.frame(number))
         )  # fmt: skip
         errors += [*squared_error(before, right, truth), *squared_error(after, right, truth)]
-    assert hit / there > 0.8
+    assert hit / there > least
     assert psnr(errors[2], int(errors[3])) > psnr(errors[0], int(errors[1])) + 6
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 import pytest
@@ -11,7 +13,10 @@ from grevin.core.picture.frame import Frame
 from grevin.core.quality.damage.scratch import Line, ScratchDamage
 from grevin.core.quality.figures import psnr, squared_error
 from grevin.core.quality.memory_source import MemorySource
-from grevin.core.steps.scratch.mending import _opaque, mend_line
+from grevin.core.steps.scratch.frames_around import worth_asking
+from grevin.core.steps.scratch.lines import Line as Found
+from grevin.core.steps.scratch.lines import widened
+from grevin.core.steps.scratch.mending import Other, _follows, _opaque, mend_line, over_rows
 from grevin.core.steps.scratch.paths import over_time, paths_of
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
@@ -193,14 +198,93 @@ def test_a_way_down_the_bands_is_the_one_with_the_greatest_sum() -> None:
 
 
 def test_the_flanks_are_joined_where_nothing_is_left() -> None:
-    from grevin.core.steps.scratch.lines import Line as Found
-
     picture = np.full((60, 40, 3), 0.4, np.float32) + np.linspace(0, 0.2, 40, dtype=np.float32)[None, :, None]
     right = picture.copy()
     picture[:, 18:22] = 1.0
     done = mend_line(picture, Found(0, np.full(60, 19.5), 4, False, 1.0, 0), (3, 3), list)
     assert done.opaque == pytest.approx(1.0)
     assert np.abs(picture - right).max() < 0.02
+
+
+def beside_itself(rng: np.random.Generator, noise: float) -> tuple[np.ndarray, np.ndarray, Other]:
+    """A rough picture, the same with other noise, and that as another frame that shows it where it is."""
+    rough = cv2.GaussianBlur(rng.normal(0, 1, (120, 60)).astype(np.float32), (0, 0), 1.2)
+    right = np.repeat((0.45 + 0.12 * rough / rough.std())[..., None], 3, axis=2).astype(np.float32)
+    here, there = (right + rng.normal(0, noise, (*right.shape[:2], 1)).astype(np.float32) for _ in range(2))
+    flow, nothing = np.zeros((120, 60, 2), np.float32), np.zeros((120, 60), np.bool_)
+    return here, here.copy(), Other(there, flow, nothing)
+
+
+@pytest.mark.parametrize("depth", [0.12, -0.12, None])
+def test_what_another_frame_shows_tells_how_deep_a_scratch_is(depth: float | None) -> None:
+    """A depth that changes down a rough picture; None for a scratch that hides it: dB within it, with and without."""
+    rng = np.random.default_rng(8)
+    here, right, other = beside_itself(rng, 0.012)
+    inside = (slice(None), slice(28, 32))
+    if depth is None:
+        here[inside] = 0.95
+    else:
+        here[inside] += (depth * (1 + 0.5 * np.sin(np.arange(120) / 9.0)))[:, None, None].astype(np.float32)
+    found = Found(0, np.full(120, 29.5), 4, False, 1.0, 0)
+    made = {}
+    for name, others in (("alone", []), ("beside", [other])):
+        picture = here.copy()
+        done = mend_line(picture, found, (3, 3), lambda others=others: others)
+        made[name] = psnr(*squared_error(255 * picture[inside], 255 * right[inside]))
+        assert np.array_equal(picture[:, :25], here[:, :25])
+    assert made["beside"] > made["alone"] + 4
+    assert (done.opaque > 0.9) == (depth is None)
+
+
+@pytest.mark.parametrize(("way", "slope"), [("shallow", 1.0), ("opaque", 0.0), ("half", 0.5), ("even", 1.0)])
+def test_the_picture_shines_through_what_is_shallow(way: str, slope: float) -> None:
+    """A scratch over a picture that gets brighter down its way; over an even one nothing can be told."""
+    ramp = np.linspace(0.3, 0.6, 200, dtype=np.float32) if way != "even" else np.full(200, 0.4, np.float32)
+    flanks = np.repeat(np.repeat(ramp[:, None, None], 4, axis=1), 3, axis=2)
+    core = {"shallow": flanks + 0.2, "opaque": 0 * flanks + 0.9, "half": 0.5 * flanks + 0.4, "even": flanks}[way]
+    assert _follows(core, flanks) == pytest.approx(slope, abs=0.02)
+
+
+def test_frames_are_asked_that_show_most_for_the_least_way() -> None:
+    """A near one on which some rows are clear, and a far one on which most are; else one clear of half of it."""
+    rows = np.array([1.0, 2.0, 3.0])
+    assert worth_asking({away: away * rows for away in range(1, 9)}, 3) == [2, 5]
+    assert worth_asking({-away: away * rows for away in range(1, 5)}, 3) == [-2]
+    assert worth_asking({away: 0.25 * away * np.ones(3) for away in range(1, 9)}, 3) == [8]
+    assert worth_asking({away: 0.1 * np.ones(3) for away in range(1, 9)}, 3) == []
+    assert worth_asking({}, 3) == []
+
+
+def test_sums_that_run_over_rows_end_nowhere_below_nothing() -> None:
+    """As they do in OpenCV, where what was large is taken off again; the root of that was no number."""
+    rng = np.random.default_rng(0)
+    for _ in range(40):
+        values = np.zeros((600, 2))
+        first, last = np.sort(rng.integers(0, 600, 2))
+        values[first:last] = 10.0 ** rng.uniform(-9, 0, (last - first, 2))
+        assert over_rows(values, 21).min() >= 0
+
+
+def test_a_frame_that_shows_something_else_is_not_believed() -> None:
+    rng = np.random.default_rng(9)
+    here, right, other = beside_itself(rng, 0.012)
+    here[:, 28:32] += 0.12
+    wrong = replace(other, rgb=np.ascontiguousarray(other.rgb[::-1]))
+    made = []
+    for others in ([], [wrong]):
+        picture = here.copy()
+        mend_line(picture, Found(0, np.full(120, 29.5), 4, False, 1.0, 0), (3, 3), lambda others=others: others)
+        made.append(psnr(*squared_error(255 * picture[:, 28:32], 255 * right[:, 28:32])))
+    assert made[1] > made[0] - 0.3
+
+
+@pytest.mark.parametrize(("found_px", "beside", "wide"), [(3, 0.0, True), (9, 0.0, False), (3, 0.5, False)])
+def test_a_line_is_as_wide_as_its_profile_where_that_can_be_told(found_px: int, beside: float, wide: bool) -> None:
+    picture = np.full((80, 60, 3), 0.3, np.float32)
+    picture[:, 27:34] = 0.9
+    picture[:, 37:39] += beside
+    line = widened(picture, Found(0, np.full(80, 29.0), found_px, False, 1.0, 0))
+    assert (line.width, float(line.centre[0])) == ((7, 30.0) if wide else (found_px, 29.0))
 
 
 @pytest.mark.parametrize(("textured", "share"), [(80, 1.0), (30, 0.3)])

@@ -362,9 +362,9 @@ class Bench(QWidget):
 
     def _take_fault(self, tag: Any, fault: Exception) -> None:
         chain, frame = self._session.chain, self._session.place.frame
-        self.drafting.want(None)
         if chain is None or tag[0] is not chain or tag[1] != frame:
             return
+        self.drafting.want(None)
         if isinstance(fault, UnreadableFrameError):
             self.table.show_missing(fault.what)
             self._session.note_unreadable(fault.number, fault.what)

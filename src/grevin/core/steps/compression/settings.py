@@ -18,8 +18,12 @@ class CompressionSettings(Settings):
         1.0, label="Strength in colour", low=0.0, high=1.0, decimals=2, step=0.05,
         help="The same in the colour differences, whose blocks are often twice as large.",
     )  # fmt: skip
+    speed: Literal["full", "quick"] = setting(
+        "full", label="Speed", words={"full": "in full", "quick": "quick"},
+        help="Quick: by a network of an eighth of the work, each frame alone. For looking, and for trial outputs.",
+    )  # fmt: skip
     reach_frames: int = setting(
-        2, label="Reach", unit="frames", low=0, high=4,
+        2, label="Reach", unit="frames", low=0, high=4, when={"speed": "full"},
         help="Frames before and after that are averaged where they show the same thing; 0 takes each frame alone.",
     )  # fmt: skip
     acts: Literal["grid", "all"] = setting(

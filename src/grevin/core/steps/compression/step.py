@@ -3,7 +3,8 @@
 A codec of cosine transforms leaves its grid in the picture, and a shot in which none shows comes out bit for bit. What
 is residue a small network tells, which was trained on photographs and on the same ones after codecs of every kind and
 strength (published as a method by Dong and others 2015, from memory; network, pictures and training are our own). Then
-a place is averaged with the frames around where they show the same thing: each of them was coded anew.
+a place is averaged with the frames around where they show the same thing: each of them was coded anew. Quickly, a
+smaller network does it, each frame alone.
 """
 
 from __future__ import annotations
@@ -45,7 +46,7 @@ class CompressionStep:
 
     def reach(self, settings: CompressionSettings) -> int:
         """Frames that may be averaged."""
-        return settings.reach_frames
+        return settings.reach_frames if settings.speed == "full" else 0
 
     def learn(self, shot: Shotwise, settings: CompressionSettings, progress: Progress) -> Arrays:
         """The grids of a shot."""
@@ -63,8 +64,8 @@ class CompressionStep:
         ]
         if not any(strengths):
             return frame
-        own, clean = levels_of(frame), _clean(window, grids)
-        made = _along_motion(window, grids, own, clean, settings.reach_frames)
+        own, clean = levels_of(frame), _clean(window, grids, settings.speed == "quick")
+        made = _along_motion(window, grids, own, clean, self.reach(settings)) if self.reach(settings) else clean
         changed = {
             place: own[place] + np.float32(strength) * (plane - own[place])
             for place, (plane, strength) in enumerate(zip(made, strengths, strict=True)) if strength > 0
@@ -83,15 +84,16 @@ class CompressionStep:
         return Suggestion("compression", f"a grid of blocks stands out {times:.0f} times")
 
 
-def _clean(window: Window, grids: Grids) -> list[Plane]:
+def _clean(window: Window, grids: Grids, quick: bool = False) -> list[Plane]:
     """The planes of the middle frame as the network sees them without residue; made once for all that look at it."""
 
     def make() -> list[Plane]:
         frame = window.frame()
         yuv = frame.format.model == "yuv"
-        return [cleaned(plane, *grids[min(place, 1) if yuv else 0]) for place, plane in enumerate(levels_of(frame))]
+        levels = enumerate(levels_of(frame))
+        return [cleaned(plane, *grids[min(place, 1) if yuv else 0], quick=quick) for place, plane in levels]
 
-    name = f"compression {CompressionStep.version} {grids}"
+    name = f"compression {CompressionStep.version} {'quick ' if quick else ''}{grids}"
     return window.keep(name, make, lambda planes: sum(plane.nbytes for plane in planes))
 
 

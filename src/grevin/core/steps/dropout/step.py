@@ -2,9 +2,10 @@
 
 A pixel is suspect where it stands out both from the fields of the same parity before and after, along the motion, and
 from the lines around it. Suspect pixels are joined along their lines to streaks, which are judged whole; what another
-field shows too, at another place, is a thing that moves. A streak is filled from the field before, the field after, or
-the lines above and below, whichever the good lines beside it tell to be right, at their levels. The other field of the
-frame is never touched, nor looked at. Material without fields is looked at frame by frame.
+field shows too, at another place, is a thing that moves. A line that a deck showed once more in place of a lost one is
+told by being the line above, noise and all, where the fields around show two. A streak is filled from the field before,
+the field after, or the lines above and below, whichever the good lines beside it tell to be right, at their levels. The
+other field of the frame is never touched, nor looked at. Material without fields is looked at frame by frame.
 
 Not for scratches, which lie upright, nor for damage that stays for several fields.
 """
@@ -24,6 +25,7 @@ from grevin.core.steps.base import Family, Stage
 from grevin.core.steps.dropout.elsewhere import seen_elsewhere
 from grevin.core.steps.dropout.filling import Source, fill, filled
 from grevin.core.steps.dropout.judge import asked, shipped
+from grevin.core.steps.dropout.repeated import repeated_of
 from grevin.core.steps.dropout.settings import DropoutSettings
 from grevin.core.steps.dropout.spikes import Fields, Spikes, bytes_of, spikes_of
 from grevin.core.steps.dropout.streaks import Streak, streaks_of
@@ -36,6 +38,7 @@ PAIRS = ((-1, 1), (1, 2), (-1, -2))  # of fields that one is compared with: at t
 DROPOUTS_A_FRAME = 0.5  # clean open clips count up to .1 in the mean (docs/steps/dropout.md)
 DOUBTFUL = 1.0  # of the score, from which the judge was nearly of the other opinion
 LEAST_DRAWN_PX = 16  # width of a box that was drawn over lines
+STREAKS_BYTES = 1 << 14  # of those of a field, about
 LEAST_SHARE = 0.005  # of a fill that is worth a word
 WORDS = {"before": "the field before", "after": "the field after", "lines": "the lines above and below"}
 
@@ -46,7 +49,7 @@ class DropoutStep:
     id: ClassVar[str] = "dropout"
     label: ClassVar[str] = "Dropout concealment"
     fault: ClassVar[str] = "White, black or coloured streaks on single lines of a tape"
-    version: ClassVar[int] = 1
+    version: ClassVar[int] = 2
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "signal"
     works_on_fields: ClassVar[bool] = True  # a dropout lies on one field
@@ -92,7 +95,7 @@ class DropoutStep:
         x, y, width, height = area
         mask = np.zeros(window.luma8().shape, np.bool_)
         spikes, found = _spikes(window), []
-        for streak, score in judged(spikes, settings) if spikes is not None else ():
+        for streak, score in judged(window, spikes, settings) if spikes is not None else ():
             left, top, wide, tall = streak.area
             if left < x + width and x < left + wide and top < y + height and y < top + tall:
                 _lay(mask, streak, settings.grow_px)
@@ -128,21 +131,45 @@ def sorted_out(window: Fields, spikes: Spikes, settings: DropoutSettings) -> tup
     others = tuple(bytes_of(window.at(offset)) for offset in spikes.offsets)
     found: Judged = []
     passed: Judged = []
-    for streak, score in judged(spikes, settings):
+    for streak, score in judged(window, spikes, settings):
         if score >= least and not seen_elsewhere(streak, spikes.here, others):
             found.append((streak, score))
         elif score >= least - DOUBTFUL:
             passed.append((streak, score))
+    if settings.polarity == "both":
+        repeated = _repeated(window, spikes, settings)
+        found += [(streak, score) for streak, score in repeated if score >= least]
+        passed += [(streak, score) for streak, score in repeated if least > score >= least - DOUBTFUL]
     return found, passed
 
 
-def judged(spikes: Spikes, settings: DropoutSettings) -> Judged:
-    """The streaks of a field with their scores."""
-    streaks = streaks_of(spikes, settings)
-    if not streaks:
-        return []
-    scores = shipped().scores(np.stack([streak.features for streak in streaks]))
-    return list(zip(streaks, (float(score) for score in scores), strict=True))
+def _repeated(window: Fields, spikes: Spikes, settings: DropoutSettings) -> Judged:
+    """Lines of a field that are shown once more, with their scores."""
+
+    def make() -> Judged:
+        others = tuple(bytes_of(window.at(offset)) for offset in spikes.offsets)
+        return repeated_of(window.luma8(), spikes, others, settings)
+
+    return window.keep(f"dropout repeated {_name(spikes, settings)}", make, lambda _: STREAKS_BYTES)
+
+
+def judged(window: Fields, spikes: Spikes, settings: DropoutSettings) -> Judged:
+    """The streaks of a field with their scores; made once."""
+
+    def make() -> Judged:
+        streaks = streaks_of(spikes, settings)
+        if not streaks:
+            return []
+        scores = shipped().scores(np.stack([streak.features for streak in streaks]))
+        return list(zip(streaks, (float(score) for score in scores), strict=True))
+
+    return window.keep(f"dropout judged {_name(spikes, settings)}", make, lambda _: STREAKS_BYTES)
+
+
+def _name(spikes: Spikes, settings: DropoutSettings) -> str:
+    """What streaks and their scores depend on, besides the pictures."""
+    how = settings.model_dump_json(include={"polarity", "shortest_px", "most_lines"})
+    return f"{DropoutStep.version} {spikes.offsets} {how}"
 
 
 def _blobs(mask: Mask, streaks: list[tuple[Streak, float]], least: float) -> tuple[Blob, ...]:
@@ -191,9 +218,11 @@ def _rough(window: Window) -> Mask:
     def make() -> Mask:
         spikes = _spikes(window)
         mask = np.zeros(window.luma8().shape, np.bool_)
-        for streak, score in judged(spikes, DropoutSettings()) if spikes is not None else ():
+        usual = DropoutSettings()
+        some = [] if spikes is None else [*judged(window, spikes, usual), *_repeated(window, spikes, usual)]
+        for streak, score in some:
             if score >= asked(0.0):
-                _lay(mask, streak, DropoutSettings().grow_px)
+                _lay(mask, streak, usual.grow_px)
         return mask
 
     return window.keep(f"dropout rough {DropoutStep.version}", make, lambda made: made.nbytes)

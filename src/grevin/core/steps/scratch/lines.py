@@ -21,6 +21,11 @@ LOWEST, HIGHEST = -2.0, 1.4  # scores from which a line is taken with caution 0 
 DOUBTFUL = 0.8  # of the score beside that: the step was nearly of the other opinion
 MOST_LEAN, LEAN_PX = 0.04, 1.5  # px across for each row, and besides: a film drifts less than that over a frame
 REACH_PX = 14  # beside the middle, where its profile is read
+WIDEST_HALF_PX, HALF_DEPTH = (
+    8,
+    0.5,
+)  # half of the widest scratch with its flanks, and of its depth, that it is as wide as
+UNEVEN_SHARE = 0.3  # of its depth, that what stands upright beside it may have
 FEWEST_ROWS = 4  # of a line that a person drew
 TOGETHER_PX = 5.0  # beside half of both widths
 CENTRED_TIMES, CENTRED_ROWS = 2, 8.0  # passes, and rows over which the middle is told
@@ -195,6 +200,16 @@ def tracks_of(study: Arrays, height: int, settings: ScratchSettings) -> list[ran
     return sorted((range(int(some.min()), int(some.max()) + 1) for some in frames.values()), key=lambda run: run.start)
 
 
+def course_of(study: Arrays, track: int) -> dict[int, float]:
+    """Where a scratch lies, px from the left in the mean of its bands, on each frame on which it was found."""
+    return {
+        int(study["frame"][at]): float(
+            study["across"][int(study["begins"][at]) : int(study["begins"][at]) + int(study["bands"][at])].mean()
+        )
+        for at in np.flatnonzero(study["track"] == track)
+    }
+
+
 def sampled(rgb: Rgb, line: Line, reach: int) -> Rgb:
     """(N, 2 reach + 1, 3) the picture beside a line, its middle in the middle of every row."""
     offsets = np.arange(-reach, reach + 1, dtype=np.float32)
@@ -211,8 +226,36 @@ def deviations(values: Rgb, far: int) -> Rgb:
     return np.asarray(values - (left[:, None] * (1 - share) + right[:, None] * share), np.float32)
 
 
+def widened(rgb: Rgb, line: Line) -> Line:
+    """The line as wide as its mean profile is, and in the middle of that, where it was found narrower.
+
+    A strong scratch looks like a line to boxes that are too narrow for it as well.
+    """
+    profile = np.median(deviations(sampled(rgb, line, REACH_PX), WIDEST_HALF_PX), axis=0)
+    near = slice(REACH_PX - line.width // 2 - 1, REACH_PX + line.width // 2 + 2)
+    channel = int(np.argmax(np.abs(profile[near]).max(axis=0)))
+    one = -profile[:, channel] if line.dark else profile[:, channel]
+    top = near.start + int(np.argmax(one[near]))
+    beyond = one > HALF_DEPTH * max(0.0, float(one[top]))
+    if one[top] <= 0 or not beyond[top]:
+        return line
+    first, last = top, top
+    while first > 0 and beyond[first - 1]:
+        first -= 1
+    while last < 2 * REACH_PX and beyond[last + 1]:
+        last += 1
+    width = last - first + 1
+    beside = np.abs(np.delete(one, np.arange(max(0, first - 2), last + 3)))
+    if not len(beside) or float(beside.max()) > UNEVEN_SHARE * float(one[top]):
+        return line  # what stands beside it is as strong as it: whose width that is cannot be told
+    if width <= line.width or width > 2 * WIDEST_HALF_PX - 2:  # what is wider is no scratch but a side of something
+        return line
+    return replace(line, width=width | 1, centre=line.centre + (first + last) / 2 - REACH_PX)
+
+
 def centred(rgb: Rgb, line: Line) -> Line:
     """The line brought to where the frame shows it, a part of a px: its way was found in bands of rows only."""
+    line = widened(rgb, line)
     for _ in range(CENTRED_TIMES):
         deviation = deviations(sampled(rgb, line, REACH_PX), line.width // 2 + 3)
         profile = np.median(deviation, axis=0)

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -32,9 +33,18 @@ APART_SHARE = 0.1  # of what the flanks differ by, that is not known between the
 OFF_BY = 0.08  # of its depth: so well is it known, measured on open clips
 OPAQUE = 0.45  # of the flanks' texture: less of it under a scratch, and nothing is left there
 MOSTLY = 0.5  # of its rows: on rule clips shallow ones mostly stay below .3, those down to the base above .6
+SHINES_THROUGH, LEAST_SPREAD = 0.5, 8.0 / 255  # least slope of a scratch's middle over its flanks, and their deviation
 CLIPPED = 0.985  # of white: nothing is left above
 SEEN_LEVELS = 5.0 / 255  # by which the flanks may differ on another frame that shows the same
+SEEN_SHARE = 0.4  # of their own texture: who fits a rich texture so well shows what is there
+PLAIN_ROWS = 0.2  # of its rows: the plainest ones tell the noise
+NOISE_TIMES = 1.4 * 1.3  # that two frames differ by, and room for a little motion
 SEEN_ROWS = 21
+ENOUGH = 0.25  # of the rows, from which on those that other frames show tell the shape of a scratch
+NEAR_ROWS = 15  # over which the depth is a median where they do
+LEAST_LEVELS = 1.0 / 255  # by which two frames differ in any case
+AGREEING_ROWS = 9
+LITTLE = 0.25  # share of what is left in the mean, below which nothing to speak of is left
 
 Values = npt.NDArray[np.float32]
 
@@ -46,12 +56,27 @@ class Other:
     Attributes:
         rgb: (H, W, 3) R'G'B'.
         flow: to it.
-        mask: (H, W) bool, its own scratches.
+        mask: (H, W) bool, its own scratches, whose rims hide it too.
     """
 
     rgb: Rgb
     flow: Flow
     mask: Mask
+
+
+@dataclass(frozen=True, eq=False)
+class Shown:
+    """What other frames show at the places of a scratch and its flanks.
+
+    Attributes:
+        values: (N, M, 3) R'G'B'.
+        seen: (N, M, 1) 0..1, how far it is believed.
+        usual: (N,) rms by which the flanks differ there.
+    """
+
+    values: Values
+    seen: Values
+    usual: Values
 
 
 @dataclass(frozen=True)
@@ -74,7 +99,7 @@ def mend_line(picture: Rgb, line: Line, reach: tuple[int, int], others: Callable
         picture: what is mended.
         line: where.
         reach: px to which it reaches to the left and to the right of its middle.
-        others: frames around, asked for where nothing is left under it.
+        others: frames around.
     """
     left, right = reach
     middle = np.rint(line.centre).astype(int)
@@ -83,22 +108,20 @@ def mend_line(picture: Rgb, line: Line, reach: tuple[int, int], others: Callable
     rows = line.rows[:, None]
     values = picture[rows, at].astype(np.float32)
     inner = (offsets >= -left) & (offsets <= right)
-    joined = _continued(picture, line.top, at, inner)
-    added = _profile(picture, line, reach, at)
+    shown = _shown(others(), values, rows, at, inner)
+    added = _profile(picture, line, reach, at, shown)
     under = values - added
     core = np.abs(offsets) <= CORE_PX
     opaque = _opaque(values, core, under, inner)[:, None] | _too_deep(added, values, inner)
+    joined = _continued(picture, line.top, at, inner) if opaque.any() else under
     mended = np.where(opaque[:, None], joined, under)
-    joined_share = np.ones(at.shape, np.float32)
-    for other in others() if opaque.any() else []:
-        theirs, seen = _theirs(other, values, rows, at, inner)
-        joined_share *= 1 - seen[..., 0]
-        seen = seen * opaque[:, None]
-        mended = seen * theirs + (1 - seen) * mended
+    kept = _kept(under, added, shown)
+    mended = shown.seen * (kept * under + (1 - kept) * shown.values) + (1 - shown.seen) * mended
     picture[np.broadcast_to(rows, at.shape)[:, inner], at[:, inner]] = np.clip(mended[:, inner], 0.0, 1.0)
-    hides = opaque.any(axis=1)
-    hidden = joined_share[hides][:, inner]
-    return Mended(float(hides.mean()), 1.0 - float(hidden.mean()) if hidden.size else 0.0)
+    seen = shown.seen[:, inner, 0].mean(axis=1)
+    theirs = seen * (kept[:, 0, 0] < LITTLE)
+    gone = theirs + (1 - seen) * opaque.any(axis=1)
+    return Mended(float(gone.mean()), float(theirs.sum() / max(1e-9, gone.sum())))
 
 
 def _continued(picture: Rgb, top: int, at: npt.NDArray[np.int64], inner: npt.NDArray[np.bool_]) -> Values:
@@ -111,25 +134,48 @@ def _continued(picture: Rgb, top: int, at: npt.NDArray[np.int64], inner: npt.NDA
     return np.asarray(inpainted(box, hole, INPAINT_PX)[rows, at - left], np.float32)
 
 
-def _profile(picture: Rgb, line: Line, reach: tuple[int, int], at: npt.NDArray[np.int64]) -> Values:
-    """(N, M, 3) what the scratch adds at some places of its rows: of one shape, its depth even along its way."""
+def _profile(picture: Rgb, line: Line, reach: tuple[int, int], at: npt.NDArray[np.int64], shown: Shown) -> Values:
+    """(N, M, 3) what the scratch adds at some places of its rows: of one shape, its depth even along its way.
+
+    It is what goes beyond what other frames show there, or beyond what lies between its flanks.
+    """
     far = max(reach) + 1
     side = far + FLANK_PX
-    deviation = deviations(sampled(picture, line, side), far)
+    values = sampled(picture, line, side)
+    known, seen = _in_its_coordinates(shown, line, reach, side)
+    deviation = seen * (values - known) + (1 - seen) * deviations(values, far)
+    sure = seen.mean(axis=(1, 2)) > MOSTLY
     offsets = np.arange(-side, side + 1)
-    shape = np.median(deviation, axis=0)  # the same all along: what is upright in the picture is so only in part of it
+    some = deviation[sure] if sure.mean() > ENOUGH else deviation
+    shape = np.median(some, axis=0)  # the same all along: what is upright in the picture is so only in part of it
     shape[(offsets < -reach[0] - 1) | (offsets > reach[1] + 1)] = 0.0
     depth = (deviation * shape).sum(axis=(1, 2)) / max(1e-9, float(np.square(shape).sum()))
-    smooth = np.asarray(_steady(depth)[:, None, None] * shape, np.float32)
+    smooth = np.asarray(_steady(depth, sure)[:, None, None] * shape, np.float32)
     places = (at - line.centre[:, None] + side).astype(np.float32)
     down = np.broadcast_to(np.arange(len(at))[:, None], at.shape).astype(np.float32)
     return np.asarray(cv2.remap(smooth, places, down, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE), np.float32)
 
 
-def _steady(depth: Values) -> Values:
-    """(N,) depths without what the picture adds to them."""
+def _in_its_coordinates(
+    shown: Shown, line: Line, reach: tuple[int, int], side: int
+) -> tuple[Values, Values]:  # fmt: skip
+    """(N, 2 side + 1, 3) what other frames show beside the middle of a line; (N, 2 side + 1, 1) how far believed."""
+    aside = line.centre - np.rint(line.centre)  # of the line beside the middle of what is shown
+    middle = reach[0] + FLANK_PX
+    places = (aside[:, None] + middle + np.arange(-side, side + 1)[None, :]).astype(np.float32)
+    down = np.broadcast_to(np.arange(len(line.centre))[:, None], places.shape).astype(np.float32)
+    known = cv2.remap(shown.values, places, down, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
+    seen = cv2.remap(shown.seen, places, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=0)
+    return np.asarray(known, np.float32), np.asarray(seen[..., None], np.float32)
+
+
+def _steady(depth: Values, sure: npt.NDArray[np.bool_]) -> Values:
+    """(N,) depths without what the picture adds to them: nothing to speak of where other frames show the picture."""
     calm = median_filter(depth, size=min(ALONG_ROWS, len(depth)) | 1, mode="nearest")
-    return np.asarray(np.clip(gaussian_filter1d(calm, SMOOTH_ROWS, mode="nearest"), 0.0, MOST_DEPTH), np.float32)
+    calm = gaussian_filter1d(calm, SMOOTH_ROWS, mode="nearest")
+    near = gaussian_filter1d(median_filter(depth, size=NEAR_ROWS, mode="nearest"), SMOOTH_ROWS, mode="nearest")
+    share = gaussian_filter1d(sure.astype(np.float32), SMOOTH_ROWS, mode="nearest")
+    return np.asarray(np.clip(share * near + (1 - share) * calm, 0.0, MOST_DEPTH), np.float32)
 
 
 def _too_deep(added: Values, values: Values, inner: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
@@ -153,7 +199,25 @@ def _opaque(
     slow = [gaussian_filter1d(one, TEXTURE_ROWS, mode="nearest") for one in (texture, around)]
     clipped = gaussian_filter1d((values[:, core].min(axis=2) > CLIPPED).mean(axis=1), TEXTURE_ROWS, mode="nearest")
     opaque = (slow[0] < OPAQUE * slow[1]) | (clipped > OPAQUE)
-    return np.ones_like(opaque) if opaque.mean() > MOSTLY else np.asarray(opaque)
+    if opaque.mean() > MOSTLY or _follows(values[:, core], values[:, ~inner]) < SHINES_THROUGH:
+        return np.ones_like(opaque)
+    return np.asarray(opaque)
+
+
+def _follows(middle: Values, flanks: Values) -> float:
+    """By how much the middle of a scratch gets brighter where its flanks do: 1 where the picture shines through."""
+    core, around = (gaussian_filter1d(one.mean(axis=(1, 2)), SMOOTH_ROWS, mode="nearest") for one in (middle, flanks))
+    spread = float(np.var(around))
+    if spread < LEAST_SPREAD**2:
+        return 1.0  # flanks that are all alike tell nothing
+    return float(np.mean((core - core.mean()) * (around - around.mean())) / spread)
+
+
+def _noise_of(values: Values) -> float:
+    """Standard deviation of the noise of flanks, (N, M, 3): of what differs from row to row where that is least."""
+    apart = np.square(np.diff(values, axis=0)).mean(axis=(1, 2)) / 2
+    near = gaussian_filter1d(apart, TEXTURE_ROWS, mode="nearest") if len(apart) else np.zeros(1)
+    return float(np.sqrt(np.quantile(near, PLAIN_ROWS)))
 
 
 def _rough(values: Values) -> Values:
@@ -161,10 +225,47 @@ def _rough(values: Values) -> Values:
     return np.asarray(values - cv2.blur(values.reshape(len(values), -1), (1, TEXTURE_ROWS)).reshape(values.shape))
 
 
+def _shown(
+    others: list[Other], values: Values, rows: npt.NDArray[np.int64], at: npt.NDArray[np.int64],
+    inner: npt.NDArray[np.bool_],
+) -> Shown:  # fmt: skip
+    """What other frames show at some places, each by how well it fits the flanks there."""
+    total, weights = np.zeros_like(values), np.zeros((*at.shape, 1), np.float32)
+    seen, usual = np.zeros((*at.shape, 1), np.float32), np.ones(len(at), np.float32)
+    for other in others:
+        theirs, believed, error = _theirs(other, values, rows, at, inner)
+        weight = believed / np.square(np.maximum(error, LEAST_LEVELS))[:, None, None]
+        total += weight * theirs
+        weights += weight
+        seen = np.maximum(seen, believed)
+        usual = np.where(believed.max(axis=(1, 2)) > 0, np.minimum(usual, error), usual)
+    return Shown(np.asarray(total / np.maximum(weights, 1e-9), np.float32), seen, usual)
+
+
+def _kept(under: Values, added: Values, shown: Shown) -> Values:
+    """(N, 1, 1) 0..1, the share of what is left under a scratch in the best mean of that and what other frames show.
+
+    Both are off by something of their own: other frames by as much as on the flanks, and what is left by what both
+    differ by beyond that. Weights are the inverses of the variances. It counts where the scratch adds much.
+    """
+    depth = np.square(added).sum(axis=2)
+    weight = shown.seen[..., 0] * depth / np.maximum(depth.max(axis=1, keepdims=True), 1e-9)
+    apart = np.square(under - shown.values).mean(axis=2) * weight
+    error = over_rows(apart, AGREEING_ROWS) / np.maximum(over_rows(weight, AGREEING_ROWS), 1e-3)
+    usual = np.square(np.maximum(shown.usual, LEAST_LEVELS))
+    return np.asarray((usual / np.maximum(error, usual))[:, None, None], np.float32)
+
+
+def over_rows(values: npt.NDArray[Any], count: int) -> Values:
+    """(N,) sums of the rows of (N, M) values that are nowhere negative, in the mean over so many of them."""
+    mean = cv2.blur(values.sum(axis=1, keepdims=True).astype(np.float32), (1, count))[:, 0]
+    return np.asarray(np.maximum(0.0, mean), np.float32)  # running sums may end a little below nothing
+
+
 def _theirs(
     other: Other, values: Values, rows: npt.NDArray[np.int64], at: npt.NDArray[np.int64], inner: npt.NDArray[np.bool_]
-) -> tuple[Values, Values]:
-    """What another frame shows there, and (N, M, 1) 0..1 how far it is believed."""
+) -> tuple[Values, Values, Values]:
+    """What another frame shows there, (N, M, 1) 0..1 how far it is believed, and (N,) by how much its flanks differ."""
     flow = other.flow[rows, at]
     across = np.ascontiguousarray(at + flow[..., 0], np.float32)
     down = np.ascontiguousarray(rows + flow[..., 1], np.float32)
@@ -174,8 +275,10 @@ def _theirs(
     )
     apart = np.square(theirs - values).mean(axis=2)
     flanks = ~inner[None, :] & (hidden == 0)
-    error = cv2.blur((apart * flanks).sum(axis=1, keepdims=True).astype(np.float32), (1, SEEN_ROWS))
-    count = cv2.blur(flanks.sum(axis=1, keepdims=True).astype(np.float32), (1, SEEN_ROWS))
-    usual = np.sqrt(error[:, 0] / np.maximum(count[:, 0], 1e-3))
-    believed = np.clip(2.0 - usual / SEEN_LEVELS, 0.0, 1.0) * (count[:, 0] > 1.0)
-    return np.asarray(theirs, np.float32), np.asarray((believed[:, None] * (hidden == 0))[..., None], np.float32)
+    count = over_rows(flanks, SEEN_ROWS)
+    usual = np.sqrt(over_rows(apart * flanks, SEEN_ROWS) / np.maximum(count, 1e-3))
+    texture = gaussian_filter1d(_rough(values[:, ~inner]).std(axis=(1, 2)), TEXTURE_ROWS, mode="nearest")
+    limit = np.maximum(max(SEEN_LEVELS, NOISE_TIMES * _noise_of(values[:, ~inner])), SEEN_SHARE * texture)
+    believed = np.clip(2.0 - usual / limit, 0.0, 1.0) * (count > 1.0)
+    seen = np.asarray((believed[:, None] * (hidden == 0))[..., None], np.float32)
+    return np.asarray(theirs, np.float32), seen, np.asarray(usual, np.float32)

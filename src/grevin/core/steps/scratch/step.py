@@ -18,7 +18,8 @@ from typing import ClassVar
 import cv2
 import numpy as np
 
-from grevin.core.motion.flow import Flow, estimate_flow, straightened
+from grevin.core.keys import content_key
+from grevin.core.motion.flow import Flow, estimate_flow
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.geometry import Area
@@ -29,6 +30,7 @@ from grevin.core.steps.charting import Chart
 from grevin.core.steps.charting import Line as ChartLine
 from grevin.core.steps.evidence import Blob, Evidence
 from grevin.core.steps.proposing import ShotFacts, Suggestion
+from grevin.core.steps.scratch.frames_around import REACH, FramesAround
 from grevin.core.steps.scratch.judge import shipped
 from grevin.core.steps.scratch.lines import (
     Line,
@@ -41,7 +43,7 @@ from grevin.core.steps.scratch.lines import (
     threshold,
     upright,
 )
-from grevin.core.steps.scratch.mending import Other, mend_line
+from grevin.core.steps.scratch.mending import mend_line
 from grevin.core.steps.scratch.over_shot import measured
 from grevin.core.steps.scratch.responses import HOP_PX, bands_of
 from grevin.core.steps.scratch.settings import ScratchSettings
@@ -49,11 +51,8 @@ from grevin.core.steps.scratch.sight import Sight, sight_of
 from grevin.core.steps.seen import Arrays, Shotwise, Window
 from grevin.core.steps.settings import Settings
 
-REACH = 4  # frames that may show what a scratch hides
-FLOW_BENT_PX = 12  # round a scratch, where flow sticks to it
 HELD = 0.5  # of a line that the evidence has to hold, to be mended
 LEAST_OPAQUE = 0.02  # of its length, that is worth a word
-ROOM_PX = 2.0  # beyond its own width, by which the picture has to have moved on another frame
 
 
 class ScratchStep:
@@ -62,7 +61,7 @@ class ScratchStep:
     id: ClassVar[str] = "scratch"
     label: ClassVar[str] = "Line scratch"
     fault: ClassVar[str] = "Upright scratches that stay for many frames"
-    version: ClassVar[int] = 5
+    version: ClassVar[int] = 6
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "surface"
     fills_strokes: ClassVar[bool] = True
@@ -98,12 +97,20 @@ class ScratchStep:
     def find(self, window: Window, settings: ScratchSettings) -> Evidence:
         """The scratches of a frame."""
         mask, blobs, passed = self._scratches(window, settings)
+        mask, blobs = mask.copy(), list(blobs)
         for stroke in window.strokes():
             mask[stroke.box] |= stroke.inside
             blobs.append(stroke.blob)
         return Evidence(mask, blobs=tuple(blobs), passed=tuple(passed))
 
     def _scratches(self, window: Window, settings: ScratchSettings) -> tuple[Mask, list[Blob], list[Blob]]:
+        """Mask and pieces of those that are taken, and those that nearly are; made once, not to be written to."""
+        study = window.study()
+        learned = (study[name].tobytes().hex() for name in sorted(study))
+        name = f"scratches {self.version} {content_key(settings.model_dump_json(), *learned)}"
+        return window.keep(name, lambda: self._laid(window, settings), lambda found: found[0].nbytes)
+
+    def _laid(self, window: Window, settings: ScratchSettings) -> tuple[Mask, list[Blob], list[Blob]]:
         fmt, rgb = window.format, window.rgb()
         mask = np.zeros((fmt.height, fmt.width), np.bool_)
         taken: list[Blob] = []
@@ -119,11 +126,13 @@ class ScratchStep:
 
     def mend(self, window: Window, evidence: Evidence, settings: ScratchSettings) -> Rgb:
         """The picture without its scratches."""
-        picture = window.rgb().copy()
+        picture, around = window.rgb().copy(), self._around(window, evidence, settings)
         for line, (left, right) in self._lines_in(window, evidence, settings):
-            others = partial(self._others, window, settings, line, left + right + 1, evidence.mask)
-            mend_line(picture, line, (left, right), others)
+            mend_line(picture, line, (left, right), partial(around.showing, line, left + right + 1))
         return picture
+
+    def _around(self, window: Window, evidence: Evidence, settings: ScratchSettings) -> FramesAround:
+        return FramesAround(window, evidence.mask, lambda there: self._scratches(there, settings)[0])
 
     def _lines_in(
         self, window: Window, evidence: Evidence, settings: ScratchSettings
@@ -165,7 +174,7 @@ class ScratchStep:
             lay(mine, line, left, right)
             if not mine[y : y + tall, x : x + width].any():
                 continue
-            others = partial(self._others, window, settings, line, left + right + 1, evidence.mask)
+            others = partial(self._around(window, evidence, settings).showing, line, left + right + 1)
             done = mend_line(window.rgb().copy(), line, (left, right), others)
             words = f"{left + right + 1} px wide; what is left under it is kept"
             if done.opaque < LEAST_OPAQUE:
@@ -173,25 +182,6 @@ class ScratchStep:
             put = f"{done.opaque:.0%} of its length hides everything: {done.from_others:.0%} of that from other frames"
             return f"{words}; {put}, the rest from its flanks"
         return ""
-
-    def _others(
-        self, window: Window, settings: ScratchSettings, line: Line, width: int, mask: Mask
-    ) -> list[Other]:  # fmt: skip
-        """Frames on which the picture has moved away from under a scratch."""
-        found = []
-        for side in (-1, 1):
-            if not window.has(side):
-                continue
-            step = _motion(window, side, mask)
-            pace = float(np.median(np.abs(step[line.rows, np.clip(line.centre.astype(int), 0, step.shape[1] - 1), 0])))
-            far = int(np.ceil((width + ROOM_PX) / pace)) if pace > 0 else REACH + 1
-            if far > REACH or not window.has(side * far):
-                continue
-            flow = step if far == 1 else _motion(window, side * far, mask)
-            there = window.at(side * far)
-            theirs, _, _ = self._scratches(there, settings)
-            found.append(Other(there.rgb(), flow, grow(theirs, 1)))
-        return found
 
     def tell(self, study: Arrays, rate: float) -> tuple[str, ...]:
         """What was found in a shot, in words."""
@@ -232,8 +222,3 @@ def _small_flow(window: Window) -> Flow:
 def _half(luma: np.ndarray) -> np.ndarray:
     size = max(1, luma.shape[1] // 2), max(1, luma.shape[0] // 2)
     return np.asarray(cv2.resize(luma, size, interpolation=cv2.INTER_AREA), np.uint8)
-
-
-def _motion(window: Window, offset: int, mask: Mask) -> Flow:
-    """Flow to another frame, straight under the scratches."""
-    return straightened(window.motion(offset, "quick"), grow(mask, FLOW_BENT_PX))
