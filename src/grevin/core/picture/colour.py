@@ -7,7 +7,7 @@ changed comes back with exactly its own code values.
 
 from __future__ import annotations
 
-from typing import Any
+from functools import lru_cache
 
 import cv2
 import numpy as np
@@ -18,6 +18,8 @@ from grevin.core.picture.frame import Frame, Mask, Plane
 from grevin.core.picture.transfer import decode_linear, encode_linear
 
 Rgb = npt.NDArray[np.float32]
+Places = npt.NDArray[np.int64]
+Values = npt.NDArray[np.float64]
 
 # (Kr, Kb) of each matrix: BT.601-7 item 2.5.1, BT.709-6 item 3.2, BT.2020-2 table 4.
 LUMA_COEFFICIENTS: dict[str, tuple[float, float]] = {
@@ -134,31 +136,47 @@ def paint_inside(frame: Frame, mended: Rgb, mask: Mask, weight: npt.NDArray[np.f
         A frame whose planes equal the source's wherever no sample of the mask lies.
     """
     fmt = frame.format
-    rows, columns = np.nonzero(mask)
-    codes = codes_from_rgb(mended[rows, columns], fmt)
-    mix = np.ones(len(rows)) if weight is None else weight[rows, columns].astype(np.float64)
+    places = np.flatnonzero(mask)
+    codes = codes_from_rgb(mended.reshape(-1, 3).take(places, axis=0), fmt)
+    mix = None if weight is None else weight.ravel().take(places).astype(np.float64)
     planes: list[Plane] = list(frame.planes)
     for index in range(fmt.colour_planes):
-        across, down = fmt.chroma_ratio if fmt.model == "yuv" and index > 0 else (1, 1)
-        planes[index] = _paint_plane(frame.planes[index], (rows // down, columns // across), codes[:, index], mix, fmt)
+        coarse = fmt.model == "yuv" and index > 0 and fmt.chroma_ratio != (1, 1)
+        samples, wanted, share = places, codes[:, index], mix
+        if coarse:
+            whose = _samples_of(fmt.height, fmt.width, fmt.chroma_ratio).take(places)
+            samples, wanted, share = _meaned(whose, wanted, mix, frame.planes[index].size)
+        planes[index] = _painted(frame.planes[index], samples, wanted, share, fmt)
     return Frame(frame.number, fmt, tuple(planes), frame.touched)
 
 
-def _paint_plane(
-    plane: Plane, place: tuple[npt.NDArray[Any], npt.NDArray[Any]], codes: npt.NDArray[np.float64],
-    mix: npt.NDArray[np.float64], fmt: PictureFormat,
-) -> Plane:  # fmt: skip
-    flat = np.ravel_multi_index(place, plane.shape)
-    counts = np.bincount(flat, minlength=plane.size)
+@lru_cache(maxsize=4)
+def _samples_of(height: int, width: int, ratio: tuple[int, int]) -> Places:
+    """(H * W,) the sample of a coarser plane that each pixel lies in."""
+    across, down = ratio
+    wide = -(-width // across)
+    rows, columns = np.arange(height) // down, np.arange(width) // across
+    return np.asarray((rows[:, None] * wide + columns[None, :]).ravel())
+
+
+def _meaned(
+    whose: Places, codes: Values, mix: Values | None, size: int
+) -> tuple[Places, Values, Values | None]:  # fmt: skip
+    """Samples of a coarser plane, and the means of what is wanted of their pixels."""
+    counts = np.bincount(whose, minlength=size)
     samples = np.flatnonzero(counts)
-    wanted = np.bincount(flat, codes, plane.size)[samples] / counts[samples]
-    share = np.bincount(flat, mix, plane.size)[samples] / counts[samples]
-    old = plane.ravel()[samples].astype(np.float64)
-    new = old + share * (wanted - old)
+    wanted = np.bincount(whose, codes, size)[samples] / counts[samples]
+    return samples, wanted, None if mix is None else np.bincount(whose, mix, size)[samples] / counts[samples]
+
+
+def _painted(plane: Plane, samples: Places, wanted: Values, share: Values | None, fmt: PictureFormat) -> Plane:
     result = plane.copy()
+    flat = result.reshape(-1)
+    old = flat.take(samples).astype(np.float64)
+    new = old + (wanted - old if share is None else share * (wanted - old))
     if plane.dtype.kind == "u":
         new = np.clip(np.rint(new), 0, fmt.max_code)
-    result.ravel()[samples] = new.astype(plane.dtype)
+    flat[samples] = new.astype(plane.dtype)
     return result
 
 

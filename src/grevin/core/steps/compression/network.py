@@ -24,7 +24,7 @@ FULL = np.float32(255.0)
 
 
 def weights_of(quick: bool) -> Path:
-    """File of the weights of a network: the full one, or one of an eighth of its work."""
+    """File of the weights of a network: the full one, or one of a sixth of its work."""
     return FOLDER / ("quick.onnx" if quick else "network.onnx")
 
 

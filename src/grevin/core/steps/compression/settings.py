@@ -20,7 +20,7 @@ class CompressionSettings(Settings):
     )  # fmt: skip
     speed: Literal["full", "quick"] = setting(
         "full", label="Speed", words={"full": "in full", "quick": "quick"},
-        help="Quick: by a network of an eighth of the work, each frame alone. For looking, and for trial outputs.",
+        help="Quick: by a network of a sixth of the work, each frame alone. For looking, and for trial outputs.",
     )  # fmt: skip
     reach_frames: int = setting(
         2, label="Reach", unit="frames", low=0, high=4, when={"speed": "full"},

@@ -27,7 +27,7 @@ NOISE_UNIT = 10.0  # 8-bit levels that are told as 1, as it was trained
 
 
 class Network(Enum):
-    """The networks, by the names of their files: the full one, and one that is a quarter of its work."""
+    """The networks, by the names of their files: the full one, and one that is a fifth of its work."""
 
     FULL = "network"
     QUICK = "quick"

@@ -39,7 +39,7 @@ class EnlargeSettings(Settings):
     )  # fmt: skip
     speed: Literal["full", "quick"] = setting(
         "full", label="Speed", words={"full": "in full", "quick": "quick"}, when={"way": "learned"},
-        help="Quick: by a network of a quarter of the work, each frame alone. For looking, and for trial outputs.",
+        help="Quick: by a network of a fifth of the work, each frame alone. For looking, and for trial outputs.",
     )  # fmt: skip
     amount: float = setting(
         1.0, label="Amount", low=0.0, high=1.0, decimals=2, step=0.05, when={"way": "learned"},
