@@ -32,6 +32,8 @@ PARTS_TIMES = 4.0  # times that, from which light changes all over: another gamm
 BAND_PCT = 0.75  # by which rows do
 BAND_TIMES = 2.6  # times what columns do: a band lies across
 BAND_STEADY = 0.4  # times that: under another exposure a sky over water changes in rows too, but then all of it does
+FIELDS_PCT = 3.0  # of light by which the fields of every frame differ; clean open clips reach 2 in a very fast pan
+FIELDS_STEADY = 0.5  # of that, by which it may change from frame to frame: else it flickers anyhow
 HELD_RUN = 6  # frames
 HELD_GAP = 3  # frames in a run of held noise where it cannot be told
 FEWEST_FOR_SCRATCHES = 3  # frames on which the picture moves far enough
@@ -240,13 +242,24 @@ def _light(series: Series, frames: range, cuts: list[int]) -> list[SurveyFinding
             continue
         parts = min(rows, columns)  # what passes changes columns or rows, a lamp both
         uneven = parts if parts > PARTS_PCT and spread < PARTS_TIMES * parts else 0.0
-        if spread > FLICKER_PCT or uneven:
+        fields = _fields_apart(series.get("light_fields"), part)
+        if spread > FLICKER_PCT or uneven or fields:
             beat = beat_of(values)
             figures = {"percent": spread, "period_frames": beat or float(_period(values))}
             figures |= {"parts_percent": uneven} if uneven else {}
-            sure = max(spread / (2 * FLICKER_PCT), uneven / (2 * PARTS_PCT))
+            figures |= {"fields_percent": fields} if fields else {}
+            sure = max(spread / (2 * FLICKER_PCT), uneven / (2 * PARTS_PCT), fields / (2 * FIELDS_PCT))
             found.append(SurveyFinding("flicker", first, last, min(1.0, sure), figures))
     return found
+
+
+def _fields_apart(values: Curve | None, part: slice) -> float:
+    """Percent by which the later field of every frame is brighter or darker than the earlier one, 0 for not at all."""
+    known = np.zeros(0) if values is None else values[part][np.isfinite(values[part])]
+    if len(known) < FEWEST_FOR_FLICKER:
+        return 0.0
+    usual, changes = abs(float(np.median(known))), float(np.abs(np.diff(known)).mean() / np.sqrt(2))
+    return usual if usual > FIELDS_PCT and changes < FIELDS_STEADY * usual else 0.0
 
 
 def _usual(values: Curve | None, part: slice) -> float:

@@ -15,7 +15,7 @@ KIND_WORDS = {
 }  # fmt: skip
 CURVE_WORDS = {
     "level_luma_mean": "level", "light_change": "light change", "light_rows": "light of rows",
-    "light_columns": "light of columns",
+    "light_columns": "light of columns", "light_fields": "light of fields",
     "noise": "noise", "sharpness": "sharpness", "carried_lines": "detail, lines",
     "carried_columns": "detail, columns",
     "motion_p95": "motion", "temporal_information": "temporal information", "combing": "combing",
@@ -53,11 +53,12 @@ def figures_words(figures: dict[str, float]) -> str:
     contrast = figures.pop("contrast", None)
     units = {
         "percent": "%", "period_frames": "frames", "pixels": "px", "parts_percent": "%", "rows_percent": "%",
+        "fields_percent": "%",
         "heights": "picture heights", "streaks": "a frame", "right": "samples", "down": "samples",
     }  # fmt: skip
     names = {
         "percent": "", "period_frames": "every", "pixels": "", "frames": "", "parts_percent": "single parts",
-        "rows_percent": "rows against the frame", "heights": "",
+        "rows_percent": "rows against the frame", "fields_percent": "one field against the other", "heights": "",
     }  # fmt: skip
     parts = []
     for name, value in figures.items():

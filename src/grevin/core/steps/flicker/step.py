@@ -112,8 +112,10 @@ class FlickerStep:
         every = f", every {period:.3g} frames" if period else ""
         parts = figures.get("parts_percent", 0)
         uneven = f", that of single parts by {parts:.1f} % beside it" if parts else ""
+        fields = figures.get("fields_percent", 0)
+        apart = f"; the two fields of a frame differ by {fields:.1f} %" if fields else ""
         return Suggestion(
-            "flicker", f"the light changes by {figures['percent']:.1f} % from frame to frame{every}{uneven}"
+            "flicker", f"the light changes by {figures['percent']:.1f} % from frame to frame{every}{uneven}{apart}"
         )
 
 

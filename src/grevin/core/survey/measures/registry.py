@@ -15,6 +15,7 @@ from grevin.core.survey.measures.dropouts import DropoutCount
 from grevin.core.survey.measures.fields import FieldChange
 from grevin.core.survey.measures.levels import Levels
 from grevin.core.survey.measures.light import Light
+from grevin.core.survey.measures.light_of_fields import LightOfFields
 from grevin.core.survey.measures.line_jitter import LineJitter
 from grevin.core.survey.measures.motion import Motion
 from grevin.core.survey.measures.noise import Noise
@@ -22,6 +23,7 @@ from grevin.core.survey.measures.repeated_lines import RepeatedLines
 from grevin.core.survey.measures.scratches import Scratches
 
 MEASURES: tuple[Measure, ...] = (
-    Levels(), Light(), Detail(), Carried(), Noise(), Motion(), ChangeMeasure(), FieldChange(), Combing(), Blocks(),
-    RepeatedLines(), ColourShift(), LineJitter(), Borders(), DirtCount(), Scratches(), DropoutCount(),
+    Levels(), Light(), LightOfFields(), Detail(), Carried(), Noise(), Motion(), ChangeMeasure(), FieldChange(),
+    Combing(), Blocks(), RepeatedLines(), ColourShift(), LineJitter(), Borders(), DirtCount(), Scratches(),
+    DropoutCount(),
 )  # fmt: skip
