@@ -15,7 +15,7 @@ from grevin.core.quality.figures import psnr, squared_error
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.steps.scratch.frames_around import worth_asking
 from grevin.core.steps.scratch.lines import Line as Found
-from grevin.core.steps.scratch.lines import widened
+from grevin.core.steps.scratch.lines import is_cut, widened
 from grevin.core.steps.scratch.mending import Other, _follows, _opaque, mend_line, over_rows
 from grevin.core.steps.scratch.paths import over_time, paths_of
 from grevin.core.treatment.chain import Chain
@@ -234,6 +234,29 @@ def test_what_another_frame_shows_tells_how_deep_a_scratch_is(depth: float | Non
         assert np.array_equal(picture[:, :25], here[:, :25])
     assert made["beside"] > made["alone"] + 4
     assert (done.opaque > 0.9) == (depth is None)
+
+
+def profile_of(kind: str) -> np.ndarray:
+    """(60,) what stands upright in a picture, or was cut into it; its middle at 30."""
+    away = np.abs(np.arange(60) - 30.0)
+    if kind == "cut":
+        return 1 / (1 + np.exp((away - 2.5) / 0.35))
+    if kind == "wide cut":
+        return 1 / (1 + np.exp((away - 4.0) / 0.35))
+    if kind == "round":
+        return np.exp(-np.square(away / 5.5))
+    return np.where(np.arange(60) < 30, 1 / (1 + np.exp((away - 2.5) / 0.35)), np.clip(1 - away / 9, 0, 1))
+
+
+@pytest.mark.parametrize(("kind", "cut"), [("cut", True), ("wide cut", True), ("round", False), ("lit", False)])
+@pytest.mark.parametrize("levels", [40.0, -40.0, 3.0])
+def test_the_sides_of_a_cut_fall_within_a_px(kind: str, cut: bool, levels: float) -> None:
+    """What is round, or lit from a side, is no scratch where it stands; what is faint is not told by its sides."""
+    rng = np.random.default_rng(3)
+    picture = np.full((200, 60, 3), 0.45) + (levels / 255 * profile_of(kind))[None, :, None]
+    picture += rng.normal(0, 3.0 / 255, (200, 60, 1))
+    line = Found(0, np.full(200, 30.0), 5, levels < 0, 1.0, 0)
+    assert is_cut(picture.astype(np.float32), line) == (cut or abs(levels) < 5)
 
 
 @pytest.mark.parametrize(("way", "slope"), [("shallow", 1.0), ("opaque", 0.0), ("half", 0.5), ("even", 1.0)])

@@ -26,6 +26,8 @@ WIDEST_HALF_PX, HALF_DEPTH = (
     0.5,
 )  # half of the widest scratch with its flanks, and of its depth, that it is as wide as
 UNEVEN_SHARE = 0.3  # of its depth, that what stands upright beside it may have
+LEAST_STEP, CUT_FAR_PX = 0.24, 10  # share of a cut's height that falls from px to px; px from which its sides are flat
+CLEARLY_SEEN, LEAST_PROFILE = 4.0, 1.0 / 255  # times what is beside it, and what is at least
 FEWEST_ROWS = 4  # of a line that a person drew
 TOGETHER_PX = 5.0  # beside half of both widths
 CENTRED_TIMES, CENTRED_ROWS = 2, 8.0  # passes, and rows over which the middle is told
@@ -271,6 +273,27 @@ def centred(rgb: Rgb, line: Line) -> Line:
         best = gaussian_filter1d(shifts[np.argmax(fit, axis=1)], CENTRED_ROWS, mode="nearest")
         line = replace(line, centre=line.centre + best + aside)
     return line
+
+
+def is_cut(rgb: Rgb, line: Line) -> bool:
+    """Whether a line has the sides of a cut: on both a good part of its height falls within one px, however wide it is.
+
+    What stands in the picture is lit from a side, round, or out of focus: it rises and falls slowly, or on one side.
+
+    Args:
+        rgb: (H, W, 3) R'G'B'.
+        line: brought to its middle (`centred`).
+    """
+    profile = np.median(deviations(sampled(rgb, line, REACH_PX), CUT_FAR_PX), axis=0)
+    near = slice(REACH_PX - line.width // 2 - 2, REACH_PX + line.width // 2 + 3)
+    channel = int(np.argmax(np.abs(profile[near]).max(axis=0)))
+    one = profile[:, channel] * (1 if profile[near, channel].sum() > 0 else -1)
+    top = near.start + int(np.argmax(one[near]))
+    beside = float(np.abs(one[[0, 1, 2, -3, -2, -1]]).max())
+    if one[top] < CLEARLY_SEEN * max(beside, LEAST_PROFILE):
+        return True  # too faint for its sides to be told
+    sides = one[top : top + CUT_FAR_PX], one[top::-1][:CUT_FAR_PX]
+    return min(float(-np.diff(side).min()) for side in sides) >= LEAST_STEP * float(one[top])
 
 
 def extent_of(rgb: Rgb, line: Line) -> tuple[int, int]:

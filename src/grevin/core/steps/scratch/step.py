@@ -38,6 +38,7 @@ from grevin.core.steps.scratch.lines import (
     centred,
     drawn_line,
     extent_of,
+    is_cut,
     lay,
     lines_of,
     threshold,
@@ -52,6 +53,9 @@ from grevin.core.steps.seen import Arrays, Shotwise, Window
 from grevin.core.steps.settings import Settings
 
 HELD = 0.5  # of a line that the evidence has to hold, to be mended
+PASSES_PX = (
+    1.5  # a frame: where the picture moves faster under a line, nothing that stands in it was ever taken for one
+)
 LEAST_OPAQUE = 0.02  # of its length, that is worth a word
 
 
@@ -61,7 +65,7 @@ class ScratchStep:
     id: ClassVar[str] = "scratch"
     label: ClassVar[str] = "Line scratch"
     fault: ClassVar[str] = "Upright scratches that stay for many frames"
-    version: ClassVar[int] = 6
+    version: ClassVar[int] = 7
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "surface"
     fills_strokes: ClassVar[bool] = True
@@ -119,9 +123,9 @@ class ScratchStep:
         for found in lines_of(window.study(), window.number, fmt.height, settings):
             line = centred(rgb, found)
             left, right = _reaching(rgb, line, settings)
-            target = mask if line.score > limit else np.zeros_like(mask)
-            area = lay(target, line, left, right)
-            (taken if line.score > limit else nearly).append(blob_of(line, area, rgb, limit))
+            sure = line.score > limit and (_passed_by(window, line) or is_cut(rgb, line))
+            area = lay(mask if sure else np.zeros_like(mask), line, left, right)
+            (taken if sure else nearly).append(blob_of(line, area, rgb, limit))
         return mask, taken, nearly
 
     def mend(self, window: Window, evidence: Evidence, settings: ScratchSettings) -> Rgb:
@@ -201,6 +205,15 @@ class ScratchStep:
         np.add.at(length, study["frame"][sure] - first, study["bands"][sure] * np.float32(HOP_PX))
         lines = (ChartLine("scratches", length),)
         return Chart("length of all scratches", "px", lines) if sure.any() else None
+
+
+def _passed_by(window: Window, line: Line) -> bool:
+    """Whether the picture moves under a line, which then is none of the picture's own uprights."""
+    side = next((side for side in (1, -1) if window.has(side)), None)
+    if side is None:
+        return False
+    across = window.motion(side, "quick")[line.rows, np.clip(line.centre.astype(int), 0, window.format.width - 1), 0]
+    return float(np.median(np.abs(across))) >= PASSES_PX
 
 
 def _reaching(rgb: Rgb, line: Line, settings: ScratchSettings) -> tuple[int, int]:
