@@ -15,7 +15,6 @@ from grevin.core.errors import NoMemoryError, NoSpaceError, OutputError
 from grevin.core.intake.reel import DeclaredReel
 from grevin.core.media.opening import open_reel
 from grevin.core.parallel import usual_workers
-from grevin.core.picture.format import PictureFormat
 from grevin.core.progress import Progress
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.render.beforehand import expected_bytes, room_for
@@ -129,14 +128,16 @@ def test_memory_is_said_and_a_picture_that_finds_none_is_refused(
         chain.result.frame(0)
     run(reel, PLAIN, request, Progress())
     assert request.output.exists()
+    plainly = Plan.whole(Treatment(steps=(TreatmentStep.make("enlarge", {"factor": 4, "way": "lanczos"}),)))
+    run(reel, plainly, replace(request, output=tmp_path / "plain.mkv"), Progress())  # there is a way that works
 
 
 def test_so_many_threads_as_there_is_memory_for(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    fmt = PictureFormat(1000, 1000, "yuv", 8)
     meminfo = tmp_path / "meminfo"
     monkeypatch.setattr(memory, "MEMINFO", meminfo)
     for kilobytes, threads in ((1 << 30, usual_workers()), (70_000, 1), (10, 1)):
         meminfo.write_text(f"MemAvailable: {kilobytes} kB\n")
-        assert memory.workers_for(fmt) == threads
+        assert memory.workers_for(60_000_000) == threads
+    assert memory.workers_for(0) == usual_workers(), "what takes nothing worth a word"
     meminfo.write_text("nothing that is known")
     assert memory.free_bytes() > 0

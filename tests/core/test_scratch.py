@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from types import SimpleNamespace
 
 import cv2
 import numpy as np
@@ -13,7 +14,7 @@ from grevin.core.picture.frame import Frame
 from grevin.core.quality.damage.scratch import Line, ScratchDamage
 from grevin.core.quality.figures import psnr, squared_error
 from grevin.core.quality.memory_source import MemorySource
-from grevin.core.steps.scratch.frames_around import worth_asking
+from grevin.core.steps.scratch.frames_around import FramesAround, worth_asking
 from grevin.core.steps.scratch.lines import Line as Found
 from grevin.core.steps.scratch.lines import is_cut, widened
 from grevin.core.steps.scratch.mending import Other, _follows, _opaque, mend_line, over_rows
@@ -276,6 +277,26 @@ def test_frames_are_asked_that_show_most_for_the_least_way() -> None:
     assert worth_asking({away: 0.25 * away * np.ones(3) for away in range(1, 9)}, 3) == [8]
     assert worth_asking({away: 0.1 * np.ones(3) for away in range(1, 9)}, 3) == []
     assert worth_asking({}, 3) == []
+
+
+@pytest.mark.parametrize("found_here", [True, False])
+def test_no_other_frame_is_asked_where_nothing_moved(found_here: bool) -> None:
+    """Nor of a scratch that was not found on the frame itself, only before and behind it."""
+    on = np.array([2, 3, 4, 5, 6] if found_here else [2, 3, 5, 6])
+    study = {
+        "frame": on, "track": np.zeros(len(on), np.int64), "begins": np.arange(len(on)),
+        "bands": np.ones(len(on), np.int64), "across": np.full(len(on), 200.0),
+    }  # fmt: skip
+
+    def asked(_there: object) -> np.ndarray:
+        raise AssertionError("a frame was asked")
+
+    window = SimpleNamespace(
+        number=4, study=lambda: study, has=lambda offset: 0 <= 4 + offset < 9,
+        motion=lambda _offset, _quality: np.zeros((60, 400, 2), np.float32), at=lambda offset: offset,
+    )  # fmt: skip
+    around = FramesAround(window, np.zeros((60, 400), np.bool_), asked)  # type: ignore[arg-type]
+    assert around.showing(Found(0, np.full(60, 200.0), 3, False, 1.0, 0), 5) == []
 
 
 def test_sums_that_run_over_rows_end_nowhere_below_nothing() -> None:

@@ -12,9 +12,8 @@ from grevin.core.intake.reel import DeclaredReel
 from grevin.core.media.expected_size import coded_bytes, picture_bytes
 from grevin.core.media.reshaping import reshaped
 from grevin.core.media.video_file import VideoFile
-from grevin.core.memory import bytes_to_make, check_memory, free_bytes
+from grevin.core.memory import check_memory, free_bytes
 from grevin.core.picture.depth import in_depth
-from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.scaling import scaled
 from grevin.core.render.request import RunRequest
@@ -90,7 +89,7 @@ class Room:
     Attributes:
         expected: about how large it becomes; 0 where that cannot be told.
         free: room on the disk that it goes to.
-        memory: what one picture takes while it is made.
+        memory: what one picture takes while it is made; 0 where that is not worth a word.
         memory_free: what there is.
     """
 
@@ -117,12 +116,8 @@ def room_for(reel: DeclaredReel, plan: Plan, request: RunRequest) -> Room:
         OutputError: if one may not write there.
     """
     folder = _folder_for(request.output)
-    fmt, free = _size_of(reel, plan, request), shutil.disk_usage(folder).free
-    return Room(expected_bytes(reel, plan, request), free, bytes_to_make(fmt), free_bytes())
-
-
-def _size_of(reel: DeclaredReel, plan: Plan, request: RunRequest) -> PictureFormat:
-    return TreatedReel(reel, plan).at(request.frames.start).size_format
+    memory = 0 if request.sound_alone else TreatedReel(reel, plan).at(request.frames.start).bytes_to_make
+    return Room(expected_bytes(reel, plan, request), shutil.disk_usage(folder).free, memory, free_bytes())
 
 
 def check_beforehand(reel: DeclaredReel, plan: Plan, request: RunRequest) -> None:
@@ -133,9 +128,10 @@ def check_beforehand(reel: DeclaredReel, plan: Plan, request: RunRequest) -> Non
         NoMemoryError: if there is no memory for one picture, with the figures.
         NoSpaceError: if there is clearly no room, with the figures.
     """
-    fmt, count = _size_of(reel, plan, request), len(request.frames)
+    chain, count = TreatedReel(reel, plan).at(request.frames.start), len(request.frames)
+    fmt = chain.size_format
     if not request.sound_alone:
-        check_memory(fmt)
+        check_memory(fmt, chain.bytes_to_make)
     if shutil.disk_usage(_folder_for(request.output)).free > MOST_BYTES_A_PIXEL * fmt.width * fmt.height * count:
         return  # there is room whatever they become: no trial
     room = room_for(reel, plan, request)

@@ -130,10 +130,9 @@ def _write(
 
     progress.begin(len(outputs), "Writing")
     waiting = contextlib.nullcontext() if ahead is None else contextlib.closing(ahead)
-    with (
-        contextlib.closing(in_parallel(make, outputs, workers_for(made.format))) as frames,
-        waiting,
-    ):  # nobody waits for workers any more then
+    threads = workers_for(max(chain.bytes_to_make for chain in made.treated.chains()))
+    # nobody waits for workers any more then
+    with contextlib.closing(in_parallel(make, outputs, threads)) as frames, waiting:
         for written, frame, outside in frames:
             with translated(request.output):
                 writer.write(frame)

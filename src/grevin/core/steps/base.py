@@ -197,8 +197,20 @@ class ShapeStep(Step, Protocol):
         ...
 
 
+class TakingMemory(Protocol):
+    """What a shape step may have besides, whose pictures take much memory while they are made."""
+
+    def bytes_to_make(self, fmt: PictureFormat, settings: Any) -> int:
+        """About how much one picture takes that is made of one of a format."""
+        ...
+
+
 class Drafting(Protocol):
     """What a shape step may have besides: a picture in a hurry, for somebody who looks at a part of it."""
+
+    def drafts(self, settings: Any) -> bool:
+        """Whether a draft comes sooner than the picture itself."""
+        ...
 
     def draft(self, window: Window, number: int, settings: Any, seen: Box) -> Frame:
         """As `reshape`, but right only in `seen`, pixels of the new picture, and but for what takes long there."""

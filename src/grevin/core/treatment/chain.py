@@ -125,6 +125,11 @@ class Chain:
         return isinstance(place, StepSource) and place.changes_time
 
     @property
+    def bytes_to_make(self) -> int:
+        """About how much memory the dearest step takes for one picture; 0 where that is not worth a word."""
+        return max((step.bytes_to_make for step in self.steps if isinstance(step, ShapeSource)), default=0)
+
+    @property
     def changes_whole(self) -> bool:
         """Whether a step changes whole pictures."""
         return any(step.step.family == "whole" for step in self.steps)

@@ -47,6 +47,7 @@ class FramesAround:
     def showing(self, line: Line, width: int) -> list[Other]:
         """Frames on which the picture has moved away from under a scratch, or the scratch from over it."""
         course, number = course_of(self._window.study(), line.track), self._window.number
+        here = course.get(number, float(line.centre.mean()))  # a line that was bridged was not found on this frame
         found = []
         for side in (-1, 1):
             if not self._window.has(side):
@@ -56,7 +57,6 @@ class FramesAround:
             for away in range(1, REACH + 1):
                 if not self._window.has(side * away):
                     break
-                here = course.get(number, 0.0)
                 wandered[side * away] = course.get(number + side * away, here) - here
                 apart[side * away] = np.abs(away * step - wandered[side * away])
             found += [

@@ -27,7 +27,16 @@ class ShapeSource(StepSource):
     @property
     def drafts(self) -> bool:
         """Whether a part of the picture is to be had before all of it is."""
-        return hasattr(self.step, "draft")
+        return hasattr(self.step, "drafts") and bool(self.step.drafts(self.settings))
+
+    @property
+    def bytes_to_make(self) -> int:
+        """About how much memory one picture takes while it is made; 0 where that is not worth a word."""
+        if not hasattr(self.step, "bytes_to_make"):
+            return 0
+        before = self._source.size_format if isinstance(self._source, StepSource) else self._source.format
+        needed: int = self.step.bytes_to_make(before, self.settings)
+        return needed
 
     def draft(self, number: int, seen: Box) -> Frame:
         """Frame `number` in a hurry: right only in `seen`, pixels behind the step; never kept."""
