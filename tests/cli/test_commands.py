@@ -95,6 +95,19 @@ def test_a_range_and_sequences(capsys, recipe: Recipe, dirty_reel: Path, tmp_pat
     assert len(list(tmp_path.glob("again.*.tif"))) == 4
 
 
+def test_another_rate_and_black(capsys, recipe: Recipe, dirty_reel: Path, tmp_path: Path) -> None:
+    output = tmp_path / "a.mp4"
+    playing = ("--plays-at", "24000/1001", "--black-before", "0.5", "--black-after", "1", "--range", "0:4")
+    status, out, _ = call(capsys, "apply", recipe(), dirty_reel, output, *playing, "--json")
+    assert status == 0
+    proof = json.loads(out)
+    assert (proof["rate"], proof["frames"], proof["black_frames"]) == ("24000/1001", 4 + 12 + 24, [12, 24])
+    status, _, err = call(capsys, "apply", recipe(), dirty_reel, tmp_path / "a.mkv", *playing)
+    assert status == 2
+    assert "without loss" in err
+    assert call(capsys, "apply", recipe(), dirty_reel, tmp_path / "b.mp4", "--plays-at", "quick")[0] == 2
+
+
 def test_cutting_the_range_differently_gives_the_same_bits(capsys, recipe: Recipe, dirty_reel: Path, tmp_path: Path):
     call(capsys, "apply", recipe(), dirty_reel, tmp_path / "whole.mkv")
     call(capsys, "apply", recipe(), dirty_reel, tmp_path / "part.mkv", "--range", "4:9")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import sqlite3
 import subprocess
 import sys
 from contextlib import closing
@@ -10,9 +11,10 @@ from pathlib import Path
 
 import pytest
 
-from grevin.core.errors import GrevinError, JobFileError, UsageError
+from grevin.core.errors import GrevinError, JobFileError, NoSpaceError, UsageError
 from grevin.core.job.document import Job, add_step
 from grevin.core.job.job_file import JobFile
+from grevin.core.job.measured import MeasuredFile
 from grevin.core.job.orders import Order, carry_out, order_of
 from grevin.core.job.queue import Queue
 from grevin.core.media.opening import open_reel
@@ -124,3 +126,36 @@ def test_an_order_of_a_later_version_stays_and_is_told(queue: Queue, job: Path, 
     (one,) = queue.orders()
     with pytest.raises(GrevinError, match="cannot be read"):
         _ = one.order
+
+
+def test_a_queue_that_cannot_be_read_says_so(queue: Queue, job: Path, tmp_path: Path) -> None:
+    order = order_of(job, 0, tmp_path / "out.mkv")
+    number = queue.add(order)
+    path = tmp_path / "queue.sqlite"
+    whole = path.read_bytes()
+    path.write_bytes(b"a line of somebody else's\n" * 400)
+    for act in (queue.orders, queue.take, lambda: queue.add(order), lambda: queue.put(number, "held")):
+        with pytest.raises(JobFileError, match="is damaged"):
+            act()
+    queue.tell(number, 3, 9)  # how far it is is worth no fault
+    path.write_bytes(whole)
+    assert [one.id for one in queue.orders()] == [number]
+
+
+def test_a_queue_that_is_held_says_so(queue: Queue, job: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("grevin.core.job.queue.PATIENCE_S", 0.05)
+    queue.add(order_of(job, 0, tmp_path / "out.mkv"))
+    with closing(sqlite3.connect(tmp_path / "queue.sqlite")) as other:
+        other.execute("BEGIN EXCLUSIVE")
+        with pytest.raises(NoSpaceError, match="wait for who holds it"):
+            queue.orders()
+    assert [one.state for one in queue.orders()] == ["waiting"]
+
+
+def test_what_was_learned_is_learned_again_where_it_cannot_be_read(tmp_path: Path) -> None:
+    path = tmp_path / "learned.sqlite"
+    path.write_bytes(b"torn" * 900)
+    kept = MeasuredFile(path)
+    kept.keep_study("a", b"1")
+    kept.keep_measured("a", [])
+    assert (kept.study("a"), kept.count("a"), list(kept.measured("a"))) == (None, 0, [])

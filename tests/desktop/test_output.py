@@ -289,3 +289,48 @@ def test_the_shape_of_an_access_copy(qtbot: QtBot, window: Window, tmp_path: Pat
     made = open_reel(Path(output.path.text()))
     assert (made.format.width, made.format.height, made.format.pixel_aspect) == (square, high, 1)
     assert made.format.matrix == "bt709"
+
+
+def test_how_an_access_copy_plays(qtbot: QtBot, window: Window) -> None:
+    qtbot.keyClick(window, Qt.Key.Key_F5)
+    output, form = window.output, window.output._form
+    assert not form.rate.isVisible(), "a master plays as the material does"
+    assert not form.before.isVisible()
+    choose(window, "h264")
+    form.rate.setFocus()
+    qtbot.keyClicks(form.rate, "50")
+    for number, seconds in ((form.before, "0.1"), (form.after, "0.2")):
+        number.selectAll()
+        qtbot.keyClicks(number, seconds)
+        qtbot.keyClick(number, Qt.Key.Key_Tab)
+    form.keep("For the hall", "dirty")
+    choose(window, "h264")
+    form.before.setValue(0)
+    form.rate.setCurrentIndex(0)
+    choose(window, "For the hall")
+    assert (form.rate.currentData(), form.before.value(), form.after.value()) == ("50", 0.1, 0.2)
+    output.last.setValue(3)
+    qtbot.mouseClick(output.write, LEFT)
+    written(qtbot, window)
+    made = open_reel(Path(output.path.text()))
+    assert (len(made), made.format.rate) == (5 + 4 + 10, 50)
+    ((_, proof),) = window.session.job_file.runs()
+    assert "Black was put before them (5 frames) and after (10)." in proof["summary"]
+
+
+def test_a_damaged_queue_is_said_and_stops_nothing_else(qtbot: QtBot, window: Window) -> None:
+    queue = window.output._queue._path
+    queue.parent.mkdir(parents=True, exist_ok=True)
+    queue.write_bytes(b"a line of somebody else's\n" * 400)
+    qtbot.keyClick(window, Qt.Key.Key_F5)
+    shown = window.output.queue.fault
+    qtbot.waitUntil(shown.isVisible, timeout=WAIT_MS)
+    assert "is damaged" in shown.text()
+    assert "Move the file away" in shown.text()
+    qtbot.mouseClick(window.output.write, LEFT)
+    assert "is damaged" in window.messages.fault
+    queue.unlink()
+    qtbot.waitUntil(lambda: not shown.isVisible(), timeout=WAIT_MS)
+    qtbot.mouseClick(window.output.write, LEFT)
+    written(qtbot, window)
+    assert states(window) == ["done"]

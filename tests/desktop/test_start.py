@@ -10,9 +10,11 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel, QPushButton, QTextBrowser
 from pytestqt.qtbot import QtBot
 
+from grevin.core.errors import NoSpaceError
 from grevin.core.progress import Progress
 from grevin.demo import making
 from grevin.desktop.keys import key_of
+from grevin.desktop.main import say_unforeseen
 from grevin.desktop.window import Window
 from tests.desktop.conftest import WAIT_MS, settle
 
@@ -59,3 +61,12 @@ def test_the_first_ten_minutes_name_the_keys_as_they_are(qtbot: QtBot, new_windo
     for act in ("survey", "add_step", "draw_polygon", "wipe", "go_output"):
         assert key_of(act).keys[0] in page
     assert "{" not in page
+
+
+def test_what_nobody_foresaw_is_said_in_the_window(window: Window, caplog: pytest.LogCaptureFixture) -> None:
+    say_unforeseen(window, NoSpaceError, NoSpaceError("There is no room.", "Free some."), None)
+    assert window.messages.fault == "There is no room. Free some."
+    assert not caplog.records
+    say_unforeseen(window, KeyError, KeyError("gulls"), None)
+    assert "Internal error (KeyError: 'gulls')" in window.messages.fault
+    assert "Unforeseen" in caplog.text

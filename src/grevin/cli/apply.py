@@ -36,6 +36,19 @@ LinesOption = Annotated[
 ColoursOption = Annotated[
     str, typer.Option("--colours", help="Of a coding with loss: own (the material's), or bt709, as HD has them.")
 ]
+PlaysOption = Annotated[
+    str,
+    typer.Option(
+        "--plays-at",
+        help="Of a coding with loss: frames per second at which the pictures are shown, none left out or added.",
+    ),
+]
+BeforeOption = Annotated[
+    float, typer.Option("--black-before", min=0, help="Of a coding with loss: seconds of black before the pictures.")
+]
+AfterOption = Annotated[
+    float, typer.Option("--black-after", min=0, help="Of a coding with loss: seconds of black after the pictures.")
+]
 EnlargeOption = Annotated[
     int | None,
     typer.Option(
@@ -45,6 +58,15 @@ EnlargeOption = Annotated[
         help="Enlarge the treated pictures to so many lines, such as 1080, their pixels square.",
     ),
 ]
+
+
+def rate_named(text: str) -> str:
+    """What --plays-at says.
+
+    Raises:
+        UsageError: if it is no rate.
+    """
+    return str(parse_rate(text)) if text else ""
 
 
 def colours_named(name: str) -> Colours:
@@ -98,6 +120,9 @@ def apply(
     square_pixels: SquareOption = False,
     most_lines: LinesOption = None,
     colours: ColoursOption = "own",
+    plays_at: PlaysOption = "",
+    black_before: BeforeOption = 0.0,
+    black_after: AfterOption = 0.0,
     enlarge_to: EnlargeOption = None,
     overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace an output of that name.")] = False,
     anew: Annotated[
@@ -133,7 +158,8 @@ def apply(
             reel=reel, verdicts=words, output=str(into.absolute()), first=chosen.start, stop=chosen.stop,
             evidence=str(evidence or ""), ledger=str(ledger or ""), overwrite=overwrite, sound=SOUND[sound], bits=bits,
             dither=dither, coding=coding, quality=quality, square_pixels=square_pixels, most_lines=most_lines,
-            colours=colours_named(colours), enlarged_lines=enlarge_to,
+            colours=colours_named(colours), plays_at=rate_named(plays_at), black_before_s=black_before,
+            black_after_s=black_after, enlarged_lines=enlarge_to,
         )  # fmt: skip
 
     if output.suffix.lower() in SOUND_SUFFIXES and (evidence is not None or ledger is not None):

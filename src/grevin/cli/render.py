@@ -9,7 +9,18 @@ from typing import Annotated
 import typer
 
 from grevin.cli import console
-from grevin.cli.apply import SOUND, ColoursOption, EnlargeOption, LinesOption, SquareOption, colours_named
+from grevin.cli.apply import (
+    SOUND,
+    AfterOption,
+    BeforeOption,
+    ColoursOption,
+    EnlargeOption,
+    LinesOption,
+    PlaysOption,
+    SquareOption,
+    colours_named,
+    rate_named,
+)
 from grevin.cli.hands import CarryOut, SchedulerOption, SharedOption, WorkersOption, hands
 from grevin.core.errors import CancelledError, ExitStatus, GrevinError, UsageError
 from grevin.core.job.orders import MOST_FRAMES, Order, order_of, order_of_version
@@ -47,6 +58,9 @@ def render(
     square_pixels: SquareOption = False,
     most_lines: LinesOption = None,
     colours: ColoursOption = "own",
+    plays_at: PlaysOption = "",
+    black_before: BeforeOption = 0.0,
+    black_after: AfterOption = 0.0,
     enlarge_to: EnlargeOption = None,
     overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace an output of that name.")] = False,
     workers: WorkersOption = 0,
@@ -58,8 +72,11 @@ def render(
     """Write a reel of JOB with the treatment, shots and verdicts that the job holds; the job keeps the proof."""
     chosen = _range(frames)
     if version:
-        said = (evidence, ledger, sound, bits, dither, coding, quality, square_pixels, most_lines, colours, enlarge_to)
-        if said != (None, None, "fits", None, False, "", "fine", False, None, "own", None):
+        said = (
+            evidence, ledger, sound, bits, dither, coding, quality, square_pixels, most_lines, colours, plays_at,
+            black_before, black_after, enlarge_to,
+        )  # fmt: skip
+        if said != (None, None, "fits", None, False, "", "fine", False, None, "own", "", 0.0, 0.0, None):
             raise UsageError(f"The version “{version}” says how it is written.", "Leave the other options out.")
         order = order_of_version(
             job.absolute(), reel - 1, version_named(version), output.absolute() if output else None,
@@ -77,7 +94,9 @@ def render(
         job.absolute(), reel - 1, output.absolute(), first=chosen.start, stop=chosen.stop,
         evidence=str(evidence.absolute()) if evidence else "", ledger=str(ledger.absolute()) if ledger else "",
         overwrite=overwrite, sound=SOUND[sound], bits=bits, dither=dither, coding=coding, quality=quality,
-        square_pixels=square_pixels, most_lines=most_lines, colours=colours_named(colours), enlarged_lines=enlarge_to,
+        square_pixels=square_pixels, most_lines=most_lines, colours=colours_named(colours),
+        plays_at=rate_named(plays_at), black_before_s=black_before, black_after_s=black_after,
+        enlarged_lines=enlarge_to,
     )  # fmt: skip
     _carry_out(order, queue, as_json, hands(workers, scheduler, shared))
 

@@ -24,7 +24,10 @@ CREATE TABLE IF NOT EXISTS studied (key TEXT PRIMARY KEY, data BLOB NOT NULL);
 
 
 class MeasuredFile:
-    """Two tables of a database file, over a connection for each act, so that any thread may use it."""
+    """Two tables of a database file, over a connection for each act, so that any thread may use it.
+
+    What cannot be read or kept (the file is held, damaged, its disk full) is measured or learned again.
+    """
 
     def __init__(self, path: Path) -> None:
         self._path = path
@@ -38,14 +41,14 @@ class MeasuredFile:
 
     def measured(self, key: str) -> Iterator[Row]:
         """The rows kept under a key, in the order of frames."""
-        with suppress(sqlite3.OperationalError), closing(self._connect()) as database:
+        with suppress(sqlite3.DatabaseError), closing(self._connect()) as database:
             query = "SELECT frame, cut, fault, curves, spots FROM measured WHERE key = ? ORDER BY frame"
             for frame, cut, fault, curves, spots in database.execute(query, (key,)):
                 yield Row(frame, np.frombuffer(curves, np.float32), bool(cut), fault, np.frombuffer(spots, SPOT))
 
     def keep_measured(self, key: str, rows: list[Row]) -> None:
         """Keep more rows; where there is no room they are measured again."""
-        with suppress(sqlite3.OperationalError), closing(self._connect()) as database, database:
+        with suppress(sqlite3.DatabaseError), closing(self._connect()) as database, database:
             database.executemany(
                 "INSERT OR REPLACE INTO measured VALUES (?, ?, ?, ?, ?, ?)",
                 (
@@ -56,18 +59,18 @@ class MeasuredFile:
 
     def count(self, key: str) -> int:
         """How many frames are kept under a key."""
-        with suppress(sqlite3.OperationalError), closing(self._connect()) as database:
+        with suppress(sqlite3.DatabaseError), closing(self._connect()) as database:
             return int(database.execute("SELECT count(*) FROM measured WHERE key = ?", (key,)).fetchone()[0])
         return 0
 
     def study(self, key: str) -> bytes | None:
         """What a time step learned, None where it did not yet."""
         row = None
-        with suppress(sqlite3.OperationalError), closing(self._connect()) as database:
+        with suppress(sqlite3.DatabaseError), closing(self._connect()) as database:
             row = database.execute("SELECT data FROM studied WHERE key = ?", (key,)).fetchone()
         return None if row is None else bytes(row[0])
 
     def keep_study(self, key: str, data: bytes) -> None:
         """Keep what a time step learned; where there is no room it is learned again."""
-        with suppress(sqlite3.OperationalError), closing(self._connect()) as database, database:
+        with suppress(sqlite3.DatabaseError), closing(self._connect()) as database, database:
             database.execute("INSERT OR REPLACE INTO studied VALUES (?, ?)", (key, data))

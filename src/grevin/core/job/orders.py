@@ -20,6 +20,7 @@ from grevin.core.media.codings import Quality
 from grevin.core.media.reshaping import LEAST_LINES, Colours, Shape
 from grevin.core.progress import Progress
 from grevin.core.render.ahead import Crew
+from grevin.core.render.playing import Playing, Rate
 from grevin.core.render.proof import Proof
 from grevin.core.render.ready import ReadyFrames
 from grevin.core.render.request import RunRequest, Sound
@@ -45,6 +46,7 @@ class Order(BaseModel):
         ledger: file for the ledger, "" for none.
         overwrite, sound, bits, dither, coding, quality: as in `RunRequest`.
         square_pixels, most_lines, colours: as in `media.reshaping.Shape`.
+        plays_at, black_before_s, black_after_s: as in `render.versions.Version`.
         enlarged_lines: to which pictures are enlarged behind their treatment; None for as they are.
     """
 
@@ -67,6 +69,9 @@ class Order(BaseModel):
     square_pixels: bool = False
     most_lines: int | None = None
     colours: Colours = "own"
+    plays_at: Rate = ""
+    black_before_s: float = 0.0
+    black_after_s: float = 0.0
     enlarged_lines: int | None = pydantic.Field(None, ge=LEAST_LINES, le=MOST_LINES)
 
     @classmethod
@@ -98,6 +103,7 @@ class Order(BaseModel):
             Path(self.ledger) if self.ledger else None, self.overwrite, Verdicts(self.verdicts), self.sound, self.bits,
             self.dither, self.coding, self.quality, self._chapters(),
             Shape(self.square_pixels, self.most_lines, self.colours),
+            Playing.of(self.plays_at, self.black_before_s, self.black_after_s),
         )  # fmt: skip
 
     def _chapters(self) -> tuple[tuple[int, str], ...]:
@@ -146,7 +152,9 @@ def order_of_version(job: Path, reel: int, version: Version, folder: Path | None
     return order.model_copy(update={
         "output": str(output), "coding": version.coding_id, "quality": version.quality, "sound": version.sound,
         "bits": version.bits, "dither": version.dither, "square_pixels": version.square_pixels,
-        "most_lines": version.most_lines, "colours": version.colours, "enlarged_lines": version.enlarged_lines,
+        "most_lines": version.most_lines, "colours": version.colours, "plays_at": version.plays_at,
+        "black_before_s": version.black_before_s, "black_after_s": version.black_after_s,
+        "enlarged_lines": version.enlarged_lines,
         "evidence": beside(output, "evidence") if version.evidence else "",
         "ledger": beside(output, "ledger.csv") if version.ledger else "", **wanted,
     })  # fmt: skip

@@ -8,13 +8,14 @@ from __future__ import annotations
 import os
 import sqlite3
 from collections.abc import Iterator, Sequence
-from contextlib import closing, contextmanager
+from contextlib import closing, contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
 import platformdirs
 
+from grevin.core.errors import GrevinError, JobFileError, NoSpaceError
 from grevin.core.job.orders import Order
 from grevin.core.progress import Progress, ProgressReport
 
@@ -72,6 +73,28 @@ class Queue:
 
     @contextmanager
     def _changing(self) -> Iterator[sqlite3.Connection]:
+        """One change of the queue, or none.
+
+        Raises:
+            NoSpaceError: if it cannot be made; the queue is as it was.
+            JobFileError: if the file is none of a queue.
+        """
+        try:
+            with self._opened() as database:
+                yield database
+        except (sqlite3.OperationalError, OSError) as fault:
+            raise NoSpaceError(
+                f"The queue {self._path} cannot be changed ({fault}); it is as it was before.",
+                "Free some space on its disk, or wait for who holds it, then do it again.",
+            ) from fault
+        except sqlite3.DatabaseError as fault:
+            raise JobFileError(
+                f"The queue {self._path} is damaged ({fault}).",
+                "Move the file away and order again what had not been written; jobs and outputs are not touched by it.",
+            ) from fault
+
+    @contextmanager
+    def _opened(self) -> Iterator[sqlite3.Connection]:
         self._path.parent.mkdir(parents=True, exist_ok=True)
         with closing(sqlite3.connect(self._path, timeout=PATIENCE_S, isolation_level=None)) as database:
             database.execute("BEGIN IMMEDIATE")
@@ -79,7 +102,8 @@ class Queue:
                 database.execute(_TABLE)
                 yield database
             except BaseException:
-                database.execute("ROLLBACK")
+                with suppress(sqlite3.Error):  # what led here is told
+                    database.execute("ROLLBACK")
                 raise
             database.execute("COMMIT")
 
@@ -120,8 +144,8 @@ class Queue:
             return Queued(*row)
 
     def tell(self, number: int, done: int, total: int) -> None:
-        """How far an order is."""
-        with self._changing() as database:
+        """How far an order is; where that cannot be noted the work goes on all the same."""
+        with suppress(GrevinError), self._changing() as database:
             database.execute("UPDATE orders SET done = ?, total = ? WHERE id = ?", (done, total, number))
 
     def follow(self, number: int, progress: Progress) -> None:

@@ -51,7 +51,9 @@ class Sound(Protocol):
 class CarriedTracks:
     """Copies packets of audio and subtitles untouched, in step with the pictures."""
 
-    def __init__(self, target: Any, source: VideoFile, frames: range, kinds: Collection[str]) -> None:
+    def __init__(
+        self, target: Any, source: VideoFile, frames: range, kinds: Collection[str], later_s: Fraction = Fraction(0)
+    ) -> None:  # fmt: skip
         """Prepare.
 
         Args:
@@ -59,13 +61,14 @@ class CarriedTracks:
             source: where they come from.
             frames: of the source that are written.
             kinds: "audio", "subtitle" or both.
+            later_s: seconds before the first of these frames in the output.
         """
         self._input = open_container(source.path)
         self.notes: tuple[str, ...] = ()
         tracks = [track for track in self._input.streams if track.type in kinds]
         self._targets = {track.index: target.add_stream_from_template(track) for track in tracks}
         self._target = target
-        self._start = source.time_of(frames[0])
+        self._start, self._later_s = source.time_of(frames[0]), later_s
         whole = len(frames) == len(source)
         self._end = None if whole else source.time_of(frames[-1]) + 1 / source.format.rate
         self._packets = self._input.demux(tracks) if tracks else iter(())
@@ -87,13 +90,13 @@ class CarriedTracks:
                 continue
             if self._end is not None and begins >= self._end:
                 continue
-            if time is not None and begins - self._start > time:
+            if time is not None and begins - self._start + self._later_s > time:
                 self._waiting = packet
                 return
             self._copy(packet)
 
     def _copy(self, packet: Any) -> None:
-        shift = round(self._start / packet.time_base)
+        shift = round((self._start - self._later_s) / packet.time_base)
         packet.dts -= shift
         if packet.pts is not None:
             packet.pts -= shift
@@ -146,7 +149,7 @@ class RemadeSound:
 
     def __init__(
         self, target: Any, source: VideoFile, frames: range, how: Remaking, seconds: tuple[Fraction, Fraction],
-        codec: str = "",
+        codec: str = "", silence: tuple[Fraction, Fraction] = (Fraction(0), Fraction(0)),
     ) -> None:  # fmt: skip
         """Prepare.
 
@@ -158,12 +161,13 @@ class RemadeSound:
                 its pitch with it, as a tape at another speed.
             seconds: how long the run plays in the source and in the output.
             codec: how it is coded; "" for the PCM that holds the source's samples.
+            silence: seconds of it before the sound of the run and after.
         """
         self._input = open_container(source.path)
         self._target = target
         start = _begin_of(source, frames[0])
         tracks = list(self._input.streams.audio)
-        self._tracks = {track.index: _Track(target, track, how, start, seconds, codec) for track in tracks}
+        self._tracks = {track.index: _Track(target, track, how, start, seconds, codec, silence) for track in tracks}
         self._packets: Iterator[Any] = self._input.demux(tracks) if tracks else iter(())
         self._ended = not tracks
         same = seconds[0] == seconds[1]
@@ -200,11 +204,17 @@ class RemadeSound:
         self._input.close()
 
 
+def _lasting(samples: int) -> tuple[tuple[str, str], ...]:
+    """Filters that make sound so long, by silence or a cut at its end."""
+    return ("apad", f"whole_len={samples}"), ("atrim", f"end_sample={samples}")
+
+
 class _Track:
     """One track: decoded frames in, packets of PCM out."""
 
     def __init__(
-        self, target: Any, track: Any, how: Remaking, start: Fraction, seconds: tuple[Fraction, Fraction], codec: str
+        self, target: Any, track: Any, how: Remaking, start: Fraction, seconds: tuple[Fraction, Fraction], codec: str,
+        silence: tuple[Fraction, Fraction],
     ) -> None:  # fmt: skip
         before, after = seconds
         self._rate = int(track.rate)
@@ -222,8 +232,8 @@ class _Track:
             ("asetpts", f"PTS-{float(start)}/TB"),
             ("aresample", "async=1:first_pts=0"),  # where the source has no sound there is silence
             *(self._speed(before / after) if how == "re-timed" else ()),
-            ("apad", f"whole_dur={float(after)}"),
-            ("atrim", f"end_sample={round(after * self._rate)}"),
+            *_lasting(round(after * self._rate)),
+            *(self._between(silence, after) if any(silence) else ()),
             ("aformat", f"sample_fmts={held}:sample_rates={self._rate}:channel_layouts={layout}"),
             *((("asetnsamples", f"n={AAC_FRAME}:p=0"),) if codec == "aac" else ()),
         ]
@@ -238,6 +248,11 @@ class _Track:
         self._done = 0
         self._next: int | None = None  # sample of the source
         self._sum = hashlib.md5(usedforsecurity=False)
+
+    def _between(self, silence: tuple[Fraction, Fraction], seconds: Fraction) -> tuple[tuple[str, str], ...]:
+        """Silence before and after."""
+        before, whole = (round(time * self._rate) for time in (silence[0], silence[0] + seconds + silence[1]))
+        return ("adelay", f"delays={before}S:all=1"), *_lasting(whole)
 
     def _speed(self, speed: Fraction) -> tuple[tuple[str, str], ...]:
         """Samples are said to follow each other faster, then brought back to their rate, on a multiple of it."""

@@ -53,7 +53,8 @@ class Start:
         seconds: how long the run plays in the source and in the output.
         why_silent: why the sound does not fit, for people.
         fits: whether what runs beside the picture still fits it.
-        chapters: parts of the output; those of the source where there are none.
+        chapters: parts of the output, from its first picture; those of the source where there are none.
+        black: frames of black before the pictures and after, which are handed over like them.
     """
 
     timecode: str | None = None
@@ -63,6 +64,7 @@ class Start:
     why_silent: str = "at another rate it no longer fits the picture"
     fits: bool = True
     chapters: tuple[Chapter, ...] = ()
+    black: tuple[int, int] = (0, 0)
 
 
 class VideoWriter:
@@ -122,7 +124,13 @@ class VideoWriter:
         if why:
             self.notes += (f"{len(found)} track(s) of subtitles were left out: {why}.",)
             return None
-        return CarriedTracks(self._container, source, self._frames, {"subtitle"})
+        return CarriedTracks(self._container, source, self._frames, {"subtitle"}, self._black_s[0])
+
+    @property
+    def _black_s(self) -> tuple[Fraction, Fraction]:
+        """Seconds of black before the pictures and after."""
+        before, after = self._start.black
+        return before / self._format.rate, after / self._format.rate
 
     def _add_chapters(self) -> None:
         """Of the shots, else the source's own, cut to the run."""
@@ -134,9 +142,12 @@ class VideoWriter:
                 for one in self._source.details.chapters
             ]
             chapters = tuple(one for one in cut if one.ends > one.begins)
+        before = self._black_s[0]
         rows: Any = [
-            {"id": place, "start": round(one.begins / MILLISECOND), "end": round(one.ends / MILLISECOND),
-             "time_base": MILLISECOND, "metadata": {"title": one.title}}
+            # black before the pictures belongs to the first part: in MP4 and QuickTime one has to begin with the film
+            {"id": place, "time_base": MILLISECOND, "metadata": {"title": one.title},
+             "start": round((one.begins and before + one.begins) / MILLISECOND),
+             "end": round((before + one.ends) / MILLISECOND)}
             for place, one in enumerate(chapters, 1)
         ]  # fmt: skip
         if rows:
@@ -151,10 +162,12 @@ class VideoWriter:
             return None
         sound, codecs = start.sound, {track.codec for track in source.details.audio}
         carries = self._coding.sound is None or codecs <= self._coding.sound
-        if sound == "carried" and carries:
+        if sound == "carried" and carries and not any(start.black):
             return CarriedTracks(self._container, source, self._frames, {"audio"})
         how: Literal["padded", "re-timed"] = "re-timed" if sound == "re-timed" else "padded"
-        return RemadeSound(self._container, source, self._frames, how, start.seconds, self._coding.remade)
+        return RemadeSound(
+            self._container, source, self._frames, how, start.seconds, self._coding.remade, self._black_s
+        )  # fmt: skip
 
     def _refuse(self, overwrite: bool, source: Path | None) -> None:
         if source is not None and self.output.exists() and self.output.samefile(source):
@@ -238,8 +251,10 @@ class VideoWriter:
     def _timestamp(self, index: int) -> int:
         if not self._keeps_times or self._source is None:
             return index
-        start = self._source.time_of(self._frames[0])
-        return round((self._source.time_of(self._frames[index]) - start) / MILLISECOND)
+        # black is shown at the rate, the pictures between at times of their own
+        place = min(max(index - self._start.black[0], 0), len(self._frames) - 1)
+        seconds = self._source.time_of(self._frames[place]) - self._source.time_of(self._frames[0])
+        return round((seconds + (index - place) / self._format.rate) / MILLISECOND)
 
     def finish(self) -> None:
         """Flush, close, and put the pixel shape into the header."""

@@ -28,10 +28,17 @@ Luma = npt.NDArray[np.uint8]
 class Coded:
     """Remembers what was handed to a coding, and compares what comes back."""
 
-    def __init__(self, count: int) -> None:
+    def __init__(self, numbers: range, black: tuple[int, int]) -> None:
+        """Prepare.
+
+        Args:
+            numbers: of the frames.
+            black: frames of black before them and after, which are not measured.
+        """
         self._tiny: list[Luma] = []
-        every = max(1, -(-count // MEASURED))
-        self._whole = {place: n for n, place in enumerate(dict.fromkeys([*range(0, count, every), count - 1]))}
+        self._numbers, self._before = numbers, black[0]
+        places, every = range(black[0], black[0] + len(numbers)), max(1, -(-len(numbers) // MEASURED))
+        self._whole = {place: n for n, place in enumerate(dict.fromkeys([*places[::every], places[-1]]))}
         self._file = tempfile.TemporaryFile()  # noqa: SIM115 - closed with the object
         weakref.finalize(self, self._file.close)
         self._found: dict[int, float] = {}
@@ -43,7 +50,7 @@ class Coded:
             self._file.write(luma.tobytes())
         self._tiny.append(_tiny(luma))
 
-    def compare(self, place: int, number: int, frame: Frame) -> None:
+    def compare(self, place: int, frame: Frame) -> None:
         """A frame that was read back.
 
         Raises:
@@ -53,13 +60,20 @@ class Coded:
         apart = float(np.abs(_tiny(luma).astype(np.float32) - self._tiny[place]).mean())
         if apart > MOST_APART:
             raise ProofError(
-                f"Frame {number} does not read back as the picture that was written ({apart:.0f} levels apart).",
+                f"{self._name(place)} does not read back as the picture that was written ({apart:.0f} levels apart).",
                 "Nothing was named; try another quality or coding.",
             )
         if place in self._whole:
             self._file.seek(self._whole[place] * luma.size)
             right = np.frombuffer(self._file.read(luma.size), np.uint8).reshape(luma.shape)
-            self._found[number] = psnr(float(np.square(right.astype(np.float32) - luma).sum()), luma.size)
+            self._found[self._numbers[place - self._before]] = psnr(
+                float(np.square(right.astype(np.float32) - luma).sum()), luma.size
+            )
+
+    def _name(self, place: int) -> str:
+        """What the frame at a place is called."""
+        number = place - self._before
+        return f"Frame {self._numbers[number]}" if 0 <= number < len(self._numbers) else f"The black at place {place}"
 
     @property
     def decibels(self) -> tuple[float, float, int]:

@@ -25,10 +25,12 @@ def start_of(reel: DeclaredReel, retimed: Retimed, request: RunRequest) -> Start
         how = "none" if request.sound == "never" or not (fits or request.sound == "always") else "carried"
     why = retimed.why_silent if reel.keeps_times else Start.why_silent
     why = "as you asked" if request.sound == "never" else f"{why}; it can be padded or re-timed"
-    moved = retimed.timeline.moves or not reel.keeps_times
+    moved = retimed.moves or not reel.keeps_times
+    black = request.playing.black_frames(retimed.timeline.rate)
     seconds = (_source_seconds(reel, request.frames), retimed.seconds[1])
     chapters = _chapters(reel, retimed, request) if request.video is not None else ()
-    return Start(_timecode_at(reel, request.frames[0]), how, seconds, moved, why, fits and not moved, chapters)
+    timecode = _timecode_at(reel, request, black[0])
+    return Start(timecode, how, seconds, moved, why, fits and not moved, chapters, black)
 
 
 def _chapters(reel: DeclaredReel, retimed: Retimed, request: RunRequest) -> tuple[Chapter, ...]:
@@ -45,7 +47,7 @@ def _chapters(reel: DeclaredReel, retimed: Retimed, request: RunRequest) -> tupl
 
 def _time_in(reel: DeclaredReel, retimed: Retimed, frames: range, place: int) -> Fraction:
     """When a frame of the output is shown, in seconds from its first."""
-    if isinstance(reel.reader, VideoFile) and reel.keeps_times and not retimed.timeline.moves:
+    if isinstance(reel.reader, VideoFile) and reel.keeps_times and not retimed.moves:
         return reel.reader.time_of(frames[place]) - reel.reader.time_of(frames[0])
     return place / retimed.timeline.rate
 
@@ -55,13 +57,17 @@ def _source_seconds(reel: DeclaredReel, frames: range) -> Fraction:
     return Fraction(len(frames)) / reel.reader.format.rate
 
 
-def _timecode_at(reel: DeclaredReel, number: int) -> str | None:
-    """Timecode of a frame, if the reel has any; one that cannot be understood is carried over as it is."""
+def _timecode_at(reel: DeclaredReel, request: RunRequest, before: int) -> str | None:
+    """Timecode of the first frame, `before` frames ahead of the pictures', if the reel has any.
+
+    One that cannot be understood is carried over as it is. At another rate as many frames are counted, from the same
+    beginning.
+    """
     found = reel.reader.details.timecode if isinstance(reel.reader, VideoFile) else None
     first = reel.declared.timecode or found
     if first is None:
         return None
     try:
-        return Counter("timecode", reel.format.rate, first).text(number)
+        return Counter("timecode", request.playing.rate or reel.format.rate, first).text(request.frames[0] - before)
     except UsageError:
         return first

@@ -42,7 +42,13 @@ class Prepared:
     @property
     def format(self) -> PictureFormat:
         """Format of what is written."""
-        return delivered_format(self.treated.format, self.request)
+        fmt, rate = delivered_format(self.treated.format, self.request), self.request.playing.rate
+        return fmt if rate is None else replace(fmt, rate=rate)
+
+    @property
+    def black(self) -> tuple[int, int]:
+        """Frames of black before the pictures and after."""
+        return self.request.playing.black_frames(self.retimed.timeline.rate)
 
 
 def prepared(
@@ -68,7 +74,7 @@ def prepared(
     treated = TreatedReel(reel, plan, cache, verdicts=request.verdicts, studies=studies)
     _check_sizes(treated, request)
     treated.prepare(progress, request.frames)
-    retimed = Retimed.of(treated.timeline, request.frames, reel.format.rate)
+    retimed = Retimed.of(treated.timeline, request.frames, reel.format.rate, request.playing.rate)
     making = Making(treated, retimed.outputs, request.bits, request.dither, ready)
     return Prepared(reel, treated, request, coding, retimed, making)
 

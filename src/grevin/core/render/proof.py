@@ -23,6 +23,7 @@ class Proof:
 
     Attributes:
         frames: frames read back, each with the checksum of what was written.
+        black: how many of them are black, put before the pictures and after.
         untouched: frames that are the source bit for bit.
         mended: frames in which something was changed, inside the evidence only.
         reshaped: frames that were changed as a whole, or shown in another shape or part.
@@ -47,6 +48,7 @@ class Proof:
 
     output: str
     frames: int = 0
+    black: tuple[int, int] = (0, 0)
     untouched: int = 0
     mended: int = 0
     reshaped: int = 0
@@ -73,6 +75,7 @@ class Proof:
         time = f" {self.made} were rebuilt." if self.made else ""
         time += f" {self.left_out} frames of the source were left out." if self.left_out else ""
         whole = f" {self.reshaped} were changed as a whole by {self._by()}." if self.reshaped else ""
+        whole += f" Black was put before them ({self.black[0]} frames) and after ({self.black[1]})." * any(self.black)
         whole += f" {self.ready} frames were ready from before." if self.ready else ""
         done = f"{self.frames} frames written and read back, {self._agreement()}"
         return f"{done} {self.untouched} frames are the source bit for bit; {self._mended()}.{whole}{time}"
@@ -117,6 +120,7 @@ class Proof:
             "output": self.output,
             "summary": self.sentence(),
             "frames": self.frames,
+            "black_frames": list(self.black),
             "untouched_frames": self.untouched,
             "mended_frames": self.mended,
             "mends": self.mends,

@@ -13,6 +13,7 @@ from grevin.core.media.reshaping import Shape
 from grevin.core.media.sound_file import SOUND_SUFFIXES
 from grevin.core.picture.depth import in_bits
 from grevin.core.picture.format import PictureFormat
+from grevin.core.render.playing import Playing
 from grevin.core.treatment.verdicts import Verdicts
 
 Sound = Literal["where it fits", "always", "padded", "re-timed", "never"]
@@ -37,6 +38,7 @@ class RunRequest:
         quality: of a coding with loss.
         chapters: parts of a video: their first frames in the reel and titles.
         shape: of a coding with loss: square pixels, fewer lines, other colours.
+        playing: of a coding with loss: another rate, black before and after.
     """
 
     output: Path
@@ -52,6 +54,7 @@ class RunRequest:
     quality: Quality = "fine"
     chapters: tuple[tuple[int, str], ...] = ()
     shape: Shape = field(default_factory=Shape)
+    playing: Playing = field(default_factory=Playing)
 
     @property
     def sound_alone(self) -> bool:
@@ -78,6 +81,11 @@ class RunRequest:
             raise UsageError(
                 f"{self.output.name} keeps shape and colours of the pictures: it is written without loss.",
                 "Choose a coding with loss, or another shape by the step “reframe”.",
+            )
+        if self.playing != Playing() and (coding is None or coding.lossless):
+            raise UsageError(
+                f"{self.output.name} plays as the material does, frame for frame: it is written without loss.",
+                "Choose a coding with loss, or say at intake that the material runs at another rate.",
             )
         bits = self.bits if coding is None or coding.lossless else coding.bits_for(fmt)
         in_bits(fmt, bits)

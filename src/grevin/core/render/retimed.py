@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from grevin.core.timebase.timeline import Timeline
@@ -22,6 +22,7 @@ class Retimed:
         seconds: how long the run plays before and after.
         left_out: frames of the run that are not in the output.
         frame: length of a frame of the source, in seconds.
+        moves: whether any frame is shown at another time than in the source.
     """
 
     timeline: Timeline
@@ -29,14 +30,17 @@ class Retimed:
     seconds: tuple[Fraction, Fraction]
     left_out: int
     frame: Fraction
+    moves: bool
 
     @classmethod
-    def of(cls, timeline: Timeline, frames: range, rate: Fraction) -> Retimed:
-        """For some frames of a source of some rate."""
+    def of(cls, timeline: Timeline, frames: range, rate: Fraction, played: Fraction | None = None) -> Retimed:
+        """For some frames of a source of some rate; `played` is the output's, where it is not what follows."""
+        moves = timeline.moves or played not in {None, timeline.rate}
+        timeline = timeline if played is None else replace(timeline, rate=played)
         outputs = timeline.outputs_in(frames)
         shown = {int(number) for number in timeline.sources[outputs.start : outputs.stop]}
         left_out = sum(number not in shown for number in frames)
-        return cls(timeline, outputs, (len(frames) / rate, timeline.seconds(outputs)), left_out, 1 / rate)
+        return cls(timeline, outputs, (len(frames) / rate, timeline.seconds(outputs)), left_out, 1 / rate, moves)
 
     @property
     def copied(self) -> list[int]:

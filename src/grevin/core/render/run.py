@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import tempfile
+from collections.abc import Iterator
 from pathlib import Path
 
 from grevin.core.errors import ProofError, UnreadableFrameError
@@ -17,6 +18,7 @@ from grevin.core.media.video_file import VideoFile
 from grevin.core.media.writing import Writer, open_writer, translated
 from grevin.core.memory import workers_for
 from grevin.core.parallel import in_parallel
+from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.render.ahead import Ahead, Crew
@@ -26,6 +28,7 @@ from grevin.core.render.delivered import delivered
 from grevin.core.render.evidence_files import EvidenceWriter
 from grevin.core.render.in_time import start_of
 from grevin.core.render.ledger import check_ledger_path, write_ledger
+from grevin.core.render.playing import black_frame
 from grevin.core.render.prepared import Prepared, prepared
 from grevin.core.render.proof import Proof, Record, Written
 from grevin.core.render.ready import ReadyFrames
@@ -78,7 +81,7 @@ def run(
             pictures = reader.pattern.folder if isinstance(reader, ImageSequence) else None
             evidence = EvidenceWriter(request.evidence, made.treated, pictures)
         proof, coded = _write(made, writer, evidence, progress, crew)
-        _read_back(writer, request, retimed, proof, progress, coded)
+        _read_back(writer, made, proof, progress, coded)
         if request.ledger is not None:
             write_ledger(request.ledger, proof.rows)
         if evidence is not None:
@@ -116,9 +119,10 @@ def _write(
     """Write the frames; what was done, and what a coding with loss has to give back."""
     request, retimed, making, coding = made.request, made.retimed, made.making, made.coding
     outputs = retimed.outputs
-    record = Record(Proof(str(request.output), left_out=retimed.left_out, rate=retimed.timeline.rate))
+    proof = Proof(str(request.output), left_out=retimed.left_out, rate=retimed.timeline.rate, black=made.black)
+    record = Record(proof)
     suffix = request.output.suffix.lower() if is_pattern(request.output) else ""
-    coded = Coded(len(outputs)) if coding is not None and not coding.lossless else None
+    coded = Coded(outputs, made.black) if coding is not None and not coding.lossless else None
     ahead = None if crew is None else Ahead(crew, outputs, making.lacks, progress)
 
     def make(number: int) -> tuple[Written, Frame, float]:
@@ -128,23 +132,29 @@ def _write(
         frame = delivered(written.frame, request)
         return written, frame, outside_range(frame)
 
-    progress.begin(len(outputs), "Writing")
+    def put(frame: Frame) -> str:
+        with translated(request.output):
+            writer.write(frame)
+        with translated(SCRATCH):
+            if coded is not None:
+                coded.remember(frame)
+        return frame_checksum(as_picture(frame, suffix) if suffix else frame)
+
+    before, after = made.black
+    progress.begin(len(outputs) + before + after, "Writing")
+    proof.checksums += [put(one) for one in _black(before, made.format, progress)]
     waiting = contextlib.nullcontext() if ahead is None else contextlib.closing(ahead)
     threads = workers_for(max(chain.bytes_to_make for chain in made.treated.chains()))
     # nobody waits for workers any more then
     with contextlib.closing(in_parallel(make, outputs, threads)) as frames, waiting:
         for written, frame, outside in frames:
-            with translated(request.output):
-                writer.write(frame)
-            with translated(SCRATCH):
-                if coded is not None:
-                    coded.remember(frame)
-            checksum = frame_checksum(as_picture(frame, suffix) if suffix else frame)
+            checksum = put(frame)
             with translated(SCRATCH):
                 record.add(written, checksum, outside, ahead is not None and ahead.made(written.number))
             if evidence is not None:
                 evidence.write(written.number, written.steps)
             progress.advance()
+    proof.checksums += [put(one) for one in _black(after, made.format, progress)]
     with translated(request.output):
         writer.finish()
     proof = record.finish()
@@ -152,11 +162,16 @@ def _write(
     return proof, coded
 
 
-def _read_back(
-    writer: Writer, request: RunRequest, retimed: Retimed, proof: Proof, progress: Progress, coded: Coded | None
-) -> None:  # fmt: skip
+def _black(count: int, fmt: PictureFormat, progress: Progress) -> Iterator[Frame]:
+    """So many frames of it."""
+    for _ in range(count):
+        yield black_frame(fmt)
+        progress.advance()
+
+
+def _read_back(writer: Writer, made: Prepared, proof: Proof, progress: Progress, coded: Coded | None) -> None:
     """Read what was written; of a coding with loss the proof then holds the checksums of what comes back."""
-    count = len(retimed.outputs)
+    request, count = made.request, len(proof.checksums)
     progress.begin(count, "Reading back")
     reader = _aside_reader(writer, request.output)
     try:
@@ -169,11 +184,11 @@ def _read_back(
             frame = reader.frame(place)
             found = frame_checksum(frame)
             if coded is not None:
-                coded.compare(place, retimed.outputs[place], frame)
+                coded.compare(place, frame)
                 proof.checksums[place] = found
             elif found != expected:
                 raise ProofError(
-                    f"Frame {retimed.outputs[place]} of {request.output.name} does not read back as written.",
+                    f"Frame {made.retimed.outputs[place]} of {request.output.name} does not read back as written.",
                     "Nothing was named; try another disk.",
                 )
             proof.frames += 1

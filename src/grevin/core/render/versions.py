@@ -16,6 +16,7 @@ from grevin.core.media.codings import CODINGS, Coding, Quality
 from grevin.core.media.reshaping import Colours
 from grevin.core.media.sound_file import SOUND_SUFFIXES
 from grevin.core.media.still_writer import WRITTEN_SUFFIXES
+from grevin.core.render.playing import Rate
 from grevin.core.render.request import Sound
 
 PURPOSES = {"archive master": "Archive master", "intermediate": "Intermediate", "access copy": "Access copy"}
@@ -35,6 +36,8 @@ class Version(BaseModel):
         coding_id: of a video (`media.codings`); "" for a picture sequence, or sound alone.
         quality, sound, bits, dither: as in `RunRequest`.
         square_pixels, most_lines, colours: as in `media.reshaping.Shape`.
+        plays_at: frames per second, as in `timebase.rates`; "" for those of the pictures.
+        black_before_s, black_after_s: seconds of it.
         enlarged_lines: as in `job.orders.Order`.
         evidence, ledger: whether they are written beside it.
         own: whether a person made it.
@@ -53,6 +56,9 @@ class Version(BaseModel):
     square_pixels: bool = False
     most_lines: int | None = None
     colours: Colours = "own"
+    plays_at: Rate = ""
+    black_before_s: float = 0.0
+    black_after_s: float = 0.0
     enlarged_lines: int | None = None
     evidence: bool = False
     ledger: bool = False

@@ -181,7 +181,8 @@ class Output(QWidget):
         self._suggest()
         self.show_facts()
         self.show_runs()
-        waiting = sum(one.state == "waiting" for one in self._queue.orders())
+        self.queue.show_orders()
+        waiting = self.queue.waiting
         if waiting and not self.writing:
             words = tr_count("{0} order waits in the queue.", "{0} orders wait in the queue.", waiting)
             self.result.setText(words + " " + tr("“Work off what waits” goes on with it."))
@@ -295,7 +296,11 @@ class Output(QWidget):
         if job is None:
             return
         folder, orders = self._form.folder_of(path), list[Order]()
-        known = {Path(output) for output in self._runner.wanted_outputs()}
+        try:
+            known = {Path(output) for output in self._runner.wanted_outputs()}
+        except GrevinError as fault:
+            self.faulted.emit(fault)
+            return
         for entry in self._session.document.reels:
             output = self._form.chosen.free_path(folder, reel_stem(Path(entry.path)) or "reel", known)
             known.add(output)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
 from pathlib import Path
 from typing import Any, get_args
 
@@ -9,6 +10,7 @@ from PySide6.QtCore import QSignalBlocker, Qt, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
+    QDoubleSpinBox,
     QFormLayout,
     QHBoxLayout,
     QInputDialog,
@@ -24,20 +26,22 @@ from grevin.core.job.orders import beside
 from grevin.core.media.codings import QUALITIES
 from grevin.core.media.reshaping import Shape
 from grevin.core.picture.depth import DEPTHS
+from grevin.core.render.playing import LONGEST_BLACK_S
 from grevin.core.render.request import Sound
 from grevin.core.render.versions import VERSIONS, Version, own_version, user_versions
 from grevin.desktop.dialogs import files
 from grevin.desktop.texts import tr
 
 NAMED = (
-    "version", "keep_it", "forget_it", "quality", "enlarge", "lines", "square", "colours", "path", "first", "last",
-    "sound", "bits", "dither", "evidence", "ledger", "overwrite",
+    "version", "keep_it", "forget_it", "quality", "enlarge", "lines", "square", "colours", "rate", "before", "after",
+    "path", "first", "last", "sound", "bits", "dither", "evidence", "ledger", "overwrite",
 )  # fmt: skip
 ENLARGED_LINES = (720, 1080, 1440, 2160)  # of deliveries
 MOST_LINES = (2160, 1080, 720, 576, 480, 360)  # usual heights of pictures that are looked at
 QUALITY_WORDS = {
     "finest": "finest: no loss to be seen, large", "fine": "fine: hardly any loss", "small": "small: for a quick look",
 }  # fmt: skip
+RATES = ("24000/1001", "24", "25", "30000/1001", "30", "48", "50", "60000/1001", "60")  # of deliveries
 COLOUR_WORDS = {"own": "as the material", "bt709": "of HD (BT.709)"}
 
 
@@ -59,6 +63,8 @@ class OutputForm(QWidget):
         self.lines = QComboBox()
         self.square = QCheckBox(tr("Square pixels"))
         self.colours = QComboBox()
+        self.rate = QComboBox()
+        self.before, self.after = QDoubleSpinBox(), QDoubleSpinBox()
         self.path = QLineEdit()
         self.first = QSpinBox()
         self.last = QSpinBox()
@@ -74,10 +80,10 @@ class OutputForm(QWidget):
         self._lay_out()
         self.version.currentIndexChanged.connect(self._take)
         self._show_what_applies()
-        for box in (self.version, self.quality, self.bits, self.lines, self.enlarge, self.colours):
+        for box in (self.version, self.quality, self.bits, self.lines, self.enlarge, self.colours, self.rate):
             box.currentIndexChanged.connect(self.changed)
         self.square.toggled.connect(self.changed)
-        for number in (self.first, self.last):
+        for number in (self.first, self.last, self.before, self.after):
             number.valueChanged.connect(self.changed)
         self.path.textChanged.connect(self.changed)
 
@@ -104,15 +110,18 @@ class OutputForm(QWidget):
         if version.own:
             self._show_lines(version.most_lines)
             self._show_enlarged(version.enlarged_lines)
+            self._show_rate(version.plays_at)
             for box, value in (
                 (self.quality, version.quality), (self.sound, version.sound), (self.bits, version.bits),
                 (self.lines, version.most_lines), (self.enlarge, version.enlarged_lines),
-                (self.colours, version.colours),
+                (self.colours, version.colours), (self.rate, version.plays_at),
             ):  # fmt: skip
                 box.setCurrentIndex(box.findData(value))
             for tick in ("dither", "evidence", "ledger"):
                 getattr(self, tick).setChecked(getattr(version, tick))
             self.square.setChecked(version.square_pixels)
+            self.before.setValue(version.black_before_s)
+            self.after.setValue(version.black_after_s)
         self._show_what_applies()
 
     def ask_to_keep(self, stem: str) -> None:
@@ -132,7 +141,7 @@ class OutputForm(QWidget):
                 label, path, stem, coding_id=coding.id if coding else "", quality=self.quality.currentData(),
                 sound=self.sound.currentData(), bits=self.bits.currentData(), dither=self.dither.isChecked(),
                 evidence=self.evidence.isChecked(), ledger=self.ledger.isChecked(),
-                enlarged_lines=self.enlarged_lines, **self._shape(),
+                enlarged_lines=self.enlarged_lines, **self._shape(), **self._playing(),
             )  # fmt: skip
             user_versions().keep(version)
         except UsageError as fault:
@@ -188,6 +197,22 @@ class OutputForm(QWidget):
                 "blue in luma, and other primaries. Of an enlarged picture that is delivered as HD, choose BT.709."
             )
         )
+        self._show_rate("")
+        for rate in RATES:
+            self._show_rate(rate)
+        self.rate.setToolTip(
+            tr(
+                "The same pictures, none left out or added, shown so many a second: film of 24 as video of 25, say. "
+                "Sound that no longer fits is left out unless you have it padded or re-timed."
+            )
+        )
+        for number, suffix in ((self.before, tr(" s before")), (self.after, tr(" s after"))):
+            number.setRange(0.0, LONGEST_BLACK_S)
+            number.setDecimals(1)
+            number.setSuffix(suffix)
+            number.setToolTip(
+                tr("Black with silence. A timecode begins as much earlier, so that the pictures keep theirs.")
+            )
         self.bits.addItem(tr("as the material"), None)
         for bits in DEPTHS:
             self.bits.addItem(tr("{0} bit", bits), bits)
@@ -211,6 +236,9 @@ class OutputForm(QWidget):
         form.addRow(tr("Enlarged"), self.enlarge)
         form.addRow(tr("Shape"), self._shape_row)
         form.addRow(tr("Colours"), self.colours)
+        form.addRow(tr("Rate"), self.rate)
+        self._black_row = _row(self.before, self.after, None)
+        form.addRow(tr("Black"), self._black_row)
         browse = QPushButton(tr("Choose …"))
         browse.clicked.connect(self._browse)
         form.addRow(tr("Write to"), _row(self.path, browse))
@@ -237,8 +265,8 @@ class OutputForm(QWidget):
         form = self._form
         form.setRowVisible(self.quality, coding is not None and bool(coding.qualities))
         form.setRowVisible(self.enlarge, not sound_alone)
-        for row in (self._shape_row, self.colours):
-            form.setRowVisible(row, coding is not None and not coding.lossless)
+        for row in (self._shape_row, self.colours, self.rate, self._black_row):
+            form.setRowVisible(row, self._with_loss)
         form.setRowVisible(self._depth, not sound_alone and (coding is None or coding.lossless))
         form.setRowVisible(self.sound, sound_alone or coding is not None)
         for box in (self.evidence, self.ledger):
@@ -261,9 +289,29 @@ class OutputForm(QWidget):
         if self.lines.findData(most) < 0:
             self.lines.addItem(tr("at most {0} lines", most), most)
 
+    def _show_rate(self, rate: str) -> None:
+        """A rate that can be chosen."""
+        if self.rate.findData(rate) < 0:
+            words = tr("{0} frames/s", f"{float(Fraction(rate)):.5g}") if rate else tr("as treated")
+            self.rate.addItem(words, rate)
+
+    @property
+    def _with_loss(self) -> bool:
+        """Whether some of every picture is lost: only then is another shape or rate to be had."""
+        return self.chosen.coding is not None and not self.chosen.coding.lossless
+
+    def _playing(self) -> dict[str, Any]:
+        """How the output plays; nothing where none is lost."""
+        if not self._with_loss:
+            return {}
+        return {
+            "plays_at": self.rate.currentData(), "black_before_s": self.before.value(),
+            "black_after_s": self.after.value(),
+        }  # fmt: skip
+
     def _shape(self) -> dict[str, Any]:
         """What becomes of shape and colours of the pictures; nothing where none is lost."""
-        if self.chosen.coding is None or self.chosen.coding.lossless:
+        if not self._with_loss:
             return {}
         return {
             "square_pixels": self.square.isChecked(), "most_lines": self.lines.currentData(),
@@ -299,7 +347,7 @@ class OutputForm(QWidget):
             "overwrite": self.overwrite.isChecked(), "sound": self.sound.currentData(),
             "bits": self.bits.currentData(), "dither": self.dither.isChecked(),
             "coding": coding.id if coding is not None else "", "quality": self.quality.currentData(),
-            "enlarged_lines": self.enlarged_lines, **self._shape(),
+            "enlarged_lines": self.enlarged_lines, **self._shape(), **self._playing(),
         }  # fmt: skip
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from pathlib import Path
 
 from PySide6.QtCore import Signal
@@ -9,6 +10,7 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
     QHeaderView,
+    QLabel,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -16,7 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from grevin.core.errors import UsageError
+from grevin.core.errors import GrevinError, UsageError
 from grevin.core.job.queue import Queue, Queued
 from grevin.core.media.codings import CODINGS
 from grevin.desktop.texts import tr
@@ -49,6 +51,9 @@ class QueueList(QWidget):
         header.resizeSection(0, 210)
         header.resizeSection(1, 130)
         header.setStretchLastSection(True)
+        self.fault = QLabel()
+        self.fault.setObjectName("queue_fault")
+        self.fault.setWordWrap(True)
         self.table.itemSelectionChanged.connect(self._show_acts)
         self.go_on, self.hold, self.first, self.again, self.remove = (
             QPushButton(tr(words)) for words in ("Work off what waits", "Hold", "To the front", "Again", "Remove")
@@ -69,6 +74,7 @@ class QueueList(QWidget):
         self.remove.clicked.connect(lambda: self._act(queue.remove))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(self.fault)
         layout.addWidget(self.table, 1)
         layout.addLayout(row)
         self.show_orders()
@@ -76,7 +82,9 @@ class QueueList(QWidget):
     def show_orders(self) -> None:
         """Read the queue anew; what is selected stays so."""
         selected = self.selected
-        orders = self._queue.orders()
+        orders, words = self._read()
+        self.fault.setText(words)
+        self.fault.setVisible(bool(words))
         if [one.id for one in orders] != [one.id for one in self._shown]:
             self.table.setRowCount(len(orders))
         self._shown = orders
@@ -92,6 +100,18 @@ class QueueList(QWidget):
                 self.table.selectRow(row)
         self._show_acts()
 
+    def _read(self) -> tuple[list[Queued], str]:
+        """The orders, or why there are none to be seen."""
+        try:
+            return self._queue.orders(), ""
+        except GrevinError as fault:
+            return [], f"{fault.what} {fault.hint}"
+
+    @property
+    def waiting(self) -> int:
+        """How many of the orders that are shown wait."""
+        return sum(one.state == "waiting" for one in self._shown)
+
     @property
     def selected(self) -> Queued | None:
         """The order that is selected."""
@@ -101,7 +121,7 @@ class QueueList(QWidget):
     def _show_acts(self) -> None:
         one = self.selected
         state = one.state if one is not None else ""
-        self.go_on.setEnabled(any(order.state == "waiting" for order in self._shown))
+        self.go_on.setEnabled(self.waiting > 0)
         self.hold.setEnabled(state in {"waiting", "running"})
         self.first.setEnabled(state == "waiting")
         self.again.setEnabled(state in {"held", "failed"})
@@ -110,7 +130,8 @@ class QueueList(QWidget):
     def _act(self, act: object) -> None:
         one = self.selected
         if one is not None:
-            act(one.id)  # type: ignore[operator]
+            with suppress(GrevinError):  # reading it anew says the same
+                act(one.id)  # type: ignore[operator]
             self.show_orders()
 
     def _hold(self) -> None:

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-import contextlib
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 
 from PySide6.QtCore import QObject, Signal
 
-from grevin.core.errors import CancelledError, UsageError
+from grevin.core.errors import CancelledError, GrevinError, UsageError
 from grevin.core.job.orders import Order, carry_out
 from grevin.core.job.queue import Queue, Queued, State
 from grevin.core.progress import Progress
@@ -43,27 +44,38 @@ class OrderRunner(QObject):
         """What is ordered and not there yet."""
         found = []
         for one in self._queue.orders():
-            with contextlib.suppress(UsageError):  # of another version of Grevin
+            with suppress(UsageError):  # of another version of Grevin
                 found += [one.order.output] if one.state in {"waiting", "running", "held"} else []
         return found
 
     def order(self, *orders: Order) -> None:
         """Put orders into the queue, and begin if nothing is being written."""
-        self._mine |= set(self._queue.add_all(orders))
-        if self._task is not None:
-            self.said.emit(tr("Ordered: it is written when its turn comes."))
-        self._next()
+        with self._queue_told():
+            self._mine |= set(self._queue.add_all(orders))
+            if self._task is not None:
+                self.said.emit(tr("Ordered: it is written when its turn comes."))
+            self._next()
 
     def work_off(self) -> None:
         """Write all that waits, whoever ordered it."""
-        self._mine |= {one.id for one in self._queue.orders() if one.state == "waiting"}
-        self._next()
+        with self._queue_told():
+            self._mine |= {one.id for one in self._queue.orders() if one.state == "waiting"}
+            self._next()
 
     def _next(self) -> None:
-        waiting = [one.id for one in self._queue.orders() if one.state == "waiting" and one.id in self._mine]
-        if self._task is None and waiting:
-            self._begin(waiting[0])
+        with self._queue_told():
+            waiting = [one.id for one in self._queue.orders() if one.state == "waiting" and one.id in self._mine]
+            if self._task is None and waiting:
+                self._begin(waiting[0])
         self.changed.emit()
+
+    @contextmanager
+    def _queue_told(self) -> Iterator[None]:
+        """What is wrong with the queue is told, and stops nothing else."""
+        try:
+            yield
+        except GrevinError as fault:
+            self.faulted.emit(fault)
 
     def _begin(self, number: int) -> None:
         queued = self._queue.take(number)
@@ -104,7 +116,8 @@ class OrderRunner(QObject):
             self._task.cancel()
             self._task.wait()
             assert self._running is not None
-            self._queue.release(self._running.id)
+            with self._queue_told():
+                self._queue.release(self._running.id)
             self._end()
 
     def _finish(self, proof: Proof) -> None:
@@ -126,7 +139,8 @@ class OrderRunner(QObject):
             self.said.emit(tr("Held; what was made is kept, and it goes on from there."))
         else:
             assert self._running is not None
-            self._queue.remove(self._running.id)
+            with self._queue_told():
+                self._queue.remove(self._running.id)
             self._end()
             self.said.emit(tr("Cancelled; nothing was left behind."))
         self._go_on()
@@ -139,6 +153,7 @@ class OrderRunner(QObject):
     def _end(self, state: State | None = None, words: str = "") -> None:
         """The running order has come to an end; None where the queue knows."""
         if self._running is not None and state is not None:
-            self._queue.put(self._running.id, state, words)
+            with self._queue_told():
+                self._queue.put(self._running.id, state, words)
         self._task = self._running = None
         self.changed.emit()
