@@ -14,7 +14,7 @@ from grevin.core.errors import NoSpaceError
 from grevin.core.progress import Progress
 from grevin.demo import making
 from grevin.desktop.keys import key_of
-from grevin.desktop.main import say_unforeseen
+from grevin.desktop.main import say_uncaught
 from grevin.desktop.window import Window
 from tests.desktop.conftest import WAIT_MS, settle
 
@@ -63,10 +63,10 @@ def test_the_first_ten_minutes_name_the_keys_as_they_are(qtbot: QtBot, new_windo
     assert "{" not in page
 
 
-def test_what_nobody_foresaw_is_said_in_the_window(window: Window, caplog: pytest.LogCaptureFixture) -> None:
-    say_unforeseen(window, NoSpaceError, NoSpaceError("There is no room.", "Free some."), None)
+def test_what_nobody_caught_is_said_in_the_window(window: Window, caplog: pytest.LogCaptureFixture) -> None:
+    say_uncaught(window, NoSpaceError, NoSpaceError("There is no room.", "Free some."), None)
     assert window.messages.fault == "There is no room. Free some."
     assert not caplog.records
-    say_unforeseen(window, KeyError, KeyError("gulls"), None)
+    say_uncaught(window, KeyError, KeyError("gulls"), None)
     assert "Internal error (KeyError: 'gulls')" in window.messages.fault
-    assert "Unforeseen" in caplog.text
+    assert "unexpected fault" in caplog.text

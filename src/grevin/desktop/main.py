@@ -13,13 +13,11 @@ import platformdirs
 from PySide6.QtCore import QLocale, QTimer
 from PySide6.QtWidgets import QApplication
 
-from grevin.core.errors import GrevinError
 from grevin.core.steps.registry import REGISTRY
 from grevin.desktop import texts
 from grevin.desktop.style import look
 from grevin.desktop.window import Window
 
-LOG = logging.getLogger(__name__)
 WAKE_MS = 200  # Python looks at signals only when it runs: an interrupt from the terminal is seen this soon
 
 
@@ -34,14 +32,12 @@ def make_application() -> QApplication:
     return app
 
 
-def say_unforeseen(
-    window: Window, kind: type[BaseException], fault: BaseException, where: TracebackType | None
-) -> None:  # fmt: skip
-    """What nobody caught where it happened: it is said in the window, and what is no person's doing is logged."""
-    if not isinstance(fault, GrevinError):
-        LOG.error("Unforeseen", exc_info=(kind, fault, where))
+def say_uncaught(window: Window, kind: type[BaseException], fault: BaseException, where: TracebackType | None) -> None:
+    """What nobody caught where it happened is said in the window."""
     if isinstance(fault, Exception):
-        window.messages.say_fault(fault)
+        window.tell_fault(fault)
+    else:
+        sys.__excepthook__(kind, fault, where)
 
 
 def run_window(path: Path | None) -> int:
@@ -54,7 +50,7 @@ def run_window(path: Path | None) -> int:
     window.show()
     if REGISTRY.faults:
         window.messages.say(" ".join(REGISTRY.faults))
-    sys.excepthook = partial(say_unforeseen, window)
+    sys.excepthook = partial(say_uncaught, window)
     signal.signal(signal.SIGINT, lambda *_: window.close_now())
     signal.signal(signal.SIGTERM, lambda *_: window.close_now())
     wake = QTimer(interval=WAKE_MS)
