@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import json
+from pathlib import Path
+
 import numpy as np
 import numpy.typing as npt
 
-from grevin.core.measure.logistic import MOST_DEVIATIONS, LogisticModel
+from grevin.core.measure.logistic import MOST_DEVIATIONS, CrossedModel, LogisticModel, crossed
 
 RIDGE, ROUNDS = 1.0, 40
 
@@ -29,3 +32,19 @@ def fit(rows: Rows, true: Rows, weight: Rows) -> LogisticModel:
         if np.abs(step).max() < 1e-6:
             break
     return LogisticModel(tuple(mean), tuple(scale), tuple(beta[:-1]), float(beta[-1]))
+
+
+def fit_crossed(rows: Rows, true: Rows, weight: Rows) -> CrossedModel:
+    """The same, of the measures and their products."""
+    centre, spread = tuple(rows.mean(axis=0)), tuple(rows.std(axis=0) + 1e-9)
+    return CrossedModel(centre, spread, fit(crossed(rows, centre, spread), true, weight))
+
+
+def write_crossed(path: Path, features: tuple[str, ...], found: CrossedModel, **told: object) -> None:
+    """Write it as `CrossedModel.read` reads it, with where it comes from."""
+    model = found.model
+    data = {
+        "features": features, "centre": found.centre, "spread": found.spread, "mean": model.mean, "scale": model.scale,
+        "weights": model.weights, "bias": model.bias, **told,
+    }  # fmt: skip
+    path.write_text(json.dumps(data, indent=1) + "\n", encoding="utf-8")

@@ -6,7 +6,6 @@ the same. What the table says of a clip was judged by a model that was trained w
 
 from __future__ import annotations
 
-import json
 import sys
 from dataclasses import replace
 
@@ -14,9 +13,10 @@ import numpy as np
 import numpy.typing as npt
 
 from bench.clips import RULES, Clip, long_run
-from bench.logistic import fit
+from bench.logistic import fit_crossed, write_crossed
 from bench.on_fields import ORDERS, interlaced
 from grevin.core.cache import ByteCache
+from grevin.core.measure.logistic import CrossedModel
 from grevin.core.picture.frame import Frame, Mask
 from grevin.core.quality.damage.dropout import DropoutDamage
 from grevin.core.quality.damage.grain import GrainDamage
@@ -80,7 +80,7 @@ def examples(clip: Clip, number: int) -> list[Example]:
     return found
 
 
-def fit_clips(parts: list[list[Example]]) -> judge.Judge:
+def fit_clips(parts: list[list[Example]]) -> CrossedModel:
     """A model of several clips, each counting the same; streaks that are damaged in part are left out."""
     rows, true, weight = [], [], []
     for part in parts:
@@ -88,13 +88,10 @@ def fit_clips(parts: list[list[Example]]) -> judge.Judge:
         rows += [measures for measures, _, _ in told]
         true += [float(share >= TRUE_FROM) for _, share, _ in told]
         weight += [EACH * one / max(1, len(told)) for _, _, one in told]
-    measures = np.stack(rows)
-    centre, spread = tuple(measures.mean(axis=0)), tuple(measures.std(axis=0) + 1e-9)
-    model = fit(judge.crossed(measures, centre, spread), np.array(true), np.array(weight))
-    return judge.Judge(centre, spread, model)
+    return fit_crossed(np.stack(rows), np.array(true), np.array(weight))
 
 
-def table_row(part: list[Example], model: judge.Judge) -> dict[str, float]:
+def table_row(part: list[Example], model: CrossedModel) -> dict[str, float]:
     """Precision, recall among the streaks, and false ones on a clean picture."""
     if not part:
         return {}
@@ -119,14 +116,10 @@ def main() -> int:
     }
     for name, row in table.items():
         sys.stdout.write(f"{name}: {row}\n")
-    made = fit_clips(list(parts.values()))
-    model = made.model
-    data = {
-        "features": FEATURES, "centre": made.centre, "spread": made.spread, "mean": model.mean, "scale": model.scale,
-        "weights": model.weights, "bias": model.bias,
-        "made_by": "python -m bench.train_dropout", "seed": SEED, "clips": list(parts), "left_out": table,
-    }  # fmt: skip
-    judge.WEIGHTS.write_text(json.dumps(data, indent=1) + "\n", encoding="utf-8")
+    write_crossed(
+        judge.WEIGHTS, FEATURES, fit_clips(list(parts.values())), made_by="python -m bench.train_dropout", seed=SEED,
+        clips=list(parts), left_out=table,
+    )  # fmt: skip
     return 0
 
 

@@ -46,3 +46,38 @@ class LogisticModel:
         """(N,) of (N, F) measures: the logarithm of the odds."""
         even = (rows - np.array(self.mean)) / np.array(self.scale)
         return np.asarray(np.clip(even, -MOST_DEVIATIONS, MOST_DEVIATIONS) @ np.array(self.weights) + self.bias)
+
+
+@dataclass(frozen=True)
+class CrossedModel:
+    """A model of measures and of their products.
+
+    Attributes:
+        centre, spread: (F,) of the measures in training.
+        model: of what `crossed` makes of them.
+    """
+
+    centre: tuple[float, ...]
+    spread: tuple[float, ...]
+    model: LogisticModel
+
+    @classmethod
+    def read(cls, path: Path, features: tuple[str, ...]) -> CrossedModel:
+        """The shipped weights.
+
+        Raises:
+            ValueError: if they are about other measures.
+        """
+        data = json.loads(path.read_text(encoding="utf-8"))
+        return cls(tuple(data["centre"]), tuple(data["spread"]), LogisticModel.read(path, features))
+
+    def scores(self, rows: Rows) -> Rows:
+        """(N,) of (N, F) measures: the logarithm of the odds."""
+        return self.model.scores(crossed(rows, self.centre, self.spread))
+
+
+def crossed(rows: Rows, centre: tuple[float, ...], spread: tuple[float, ...]) -> Rows:
+    """(N, F + F (F + 1) / 2) the measures, even, and every product of two of them."""
+    even = (rows - np.array(centre)) / np.array(spread)
+    first, second = np.triu_indices(even.shape[1])
+    return np.asarray(np.concatenate([even, even[:, first] * even[:, second]], axis=1))
