@@ -132,6 +132,12 @@ def test_what_is_done_to_whole_pictures_is_proved_and_on_the_ledger(level: Level
     rms = float(np.sqrt(np.mean([np.square(apart).mean() * share for apart in levels])))
     assert proof.whole_levels == {"Level": pytest.approx(rms, rel=0.02)}
     assert f"12 were changed as a whole by Level ({rms:.1f} levels rms)" in proof.sentence()
+    assert [(one["frame"], one["frames"], one["step"]) for one in proof.data()["by_shot"]] == [
+        (0, 6, "made_level"), (6, 6, "made_level"),
+    ]  # fmt: skip
+    loud = [np.sqrt(np.mean([np.square(apart).mean() * share for apart in some])) for some in (levels[:6], levels[6:])]
+    assert [one["levels"] for one in proof.data()["by_shot"]] == pytest.approx(loud, rel=0.02)
+    assert f"from frame {6 * int(np.argmax(loud))} on: {max(loud):.1f} levels rms" in " ".join(proof.notes)
     rows = json.loads(ledger.read_text())["rows"]
     assert [(row["frame"], row["frames"], row["width"], row["verdict"]) for row in rows] == [
         (0, 6, 64, "undecided"), (6, 6, 64, "undecided"),

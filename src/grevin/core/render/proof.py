@@ -10,7 +10,7 @@ from typing import Any
 from grevin.core.measure.level_range import MOST_OUTSIDE
 from grevin.core.media.sound import SoundTrack
 from grevin.core.picture.frame import Frame
-from grevin.core.render.ledger import LedgerSpool, WholeRows, ledger_rows
+from grevin.core.render.ledger import LedgerRow, LedgerSpool, WholeRows, ledger_rows
 from grevin.core.timebase.rates import rate_text
 from grevin.core.treatment.step_source import Acted, StepSource
 
@@ -29,6 +29,7 @@ class Proof:
         reshaped: frames that were changed as a whole, or shown in another shape or part.
         reshaped_by: what the steps that did so are called.
         whole_levels: by how much each of them changed the brightness: rms over its frames, 8-bit levels.
+        by_shot: the same for every shot: its first frame, how many of its frames, step, levels.
         mends: places mended.
         made: frames made anew.
         left_out: frames of the source that are not in the output.
@@ -54,6 +55,7 @@ class Proof:
     reshaped: int = 0
     reshaped_by: tuple[str, ...] = ()
     whole_levels: dict[str, float] = field(default_factory=dict)
+    by_shot: list[tuple[int, int, str, float]] = field(default_factory=list)
     mends: int = 0
     made: int = 0
     left_out: int = 0
@@ -127,6 +129,10 @@ class Proof:
             "reshaped_frames": self.reshaped,
             "reshaped_by": list(self.reshaped_by),
             "whole_levels": {name: round(levels, 3) for name, levels in self.whole_levels.items()},
+            "by_shot": [
+                {"frame": frame, "frames": frames, "step": step, "levels": round(levels, 3)}
+                for frame, frames, step, levels in self.by_shot
+            ],
             "made_frames": self.made,
             "left_out_frames": self.left_out,
             "ready_frames": self.ready,
@@ -202,7 +208,7 @@ class Record:
         acted = [(place, step.step.label, one) for place, step, one in written.steps]
         whole = any(one.reshaped or one.whole_levels is not None for _, _, one in acted) and not made
         proof.checksums.append(checksum)
-        proof.rows.add(self._whole.add(written.source, written.steps, written.begins))
+        self._end_shot(self._whole.add(written.source, written.steps, written.begins))
         proof.rows.add(ledger_rows(written.source, written.steps))
         if len(proof.notes) < MOST_DOUBTS:
             proof.notes += tuple(f"Frame {written.number}: {one.doubt}" for _, _, one in acted if one.doubt)
@@ -220,10 +226,20 @@ class Record:
             if one.whole_levels is not None:
                 self._squares[place, label].append(one.whole_levels**2)
 
+    def _end_shot(self, rows: list[LedgerRow]) -> None:
+        """What was done to whole pictures of a shot that ended."""
+        self._proof.rows.add(rows)
+        self._proof.by_shot += [(row.frame, row.frames, row.step, row.contrast) for row in rows]
+
     def finish(self) -> Proof:
         """The proof, but for reading back."""
         proof = self._proof
-        proof.rows.add(self._whole.finish())
+        self._end_shot(self._whole.finish())
+        if len({frame for frame, *_ in proof.by_shot}) > 1:
+            frame, frames, step, levels = max(proof.by_shot, key=lambda row: row[-1])
+            proof.notes += (
+                f"Most was changed in the {frames} frames from frame {frame} on: {levels:.1f} levels rms by “{step}”.",
+            )
         frames, most, worst = proof.out_of_range
         if frames:
             proof.notes += (
