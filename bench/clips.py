@@ -214,6 +214,12 @@ def worn(frames: list[Frame], wear: Wear, seed: int, name: str) -> MemorySource:
     return MemorySource(_through(grainy, wear.codec) if wear.codec else grainy, name)
 
 
+def carried_by_codec(frame: Frame) -> bool:
+    """Whether the codecs of `Wear` carry frames like it."""
+    fmt = frame.format
+    return fmt.model == "yuv" and fmt.chroma == "4:2:0" and fmt.height % 16 == 0 and fmt.width % 16 == 0
+
+
 def _deeper(frame: Frame, bit_depth: int) -> Frame:
     planes = tuple(plane.astype(np.uint16) << (bit_depth - 8) for plane in frame.planes)
     return Frame(frame.number, replace(frame.format, bit_depth=bit_depth), planes)

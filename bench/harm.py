@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from bench.clips import CLIPS, Clip, Wear, long_run, worn
+from bench.clips import CLIPS, Clip, Wear, carried_by_codec, long_run, worn
 from bench.on_fields import ORDERS, interlaced
 from bench.over_clips import suite_over_clips
 from grevin.core.picture.frame import Frame
@@ -73,8 +73,7 @@ def _materials(place: int) -> Iterator[tuple[str, list[Frame], list[Frame]]]:
     """Kind, frames as they should be, and as they are given."""
     clip: Clip = CLIPS[place]
     right = long_run(clip, LENGTH)
-    coded = right[0].format.model == "yuv" and right[0].format.chroma == "4:2:0"
-    coded &= right[0].format.height % 16 == 0 and right[0].format.width % 16 == 0
+    coded = carried_by_codec(right[0])
     for kind, wear in WEARS.items():
         if wear.codec and not coded:
             continue

@@ -1,26 +1,25 @@
 """Train the judge of lines: `python -m bench.train_scratch`. Writes `judge.json` of the step.
 
-The clips on which rules are set, with simulated scratches and clean, with and without grain; logistic regression by
-Newton's method, each clip counting the same. What the table says of a clip was judged by a model that was trained
-without it.
+The clips on which rules are set, with simulated scratches and clean, as they are, with grain and through a codec;
+logistic regression of the measures and their products by Newton's method, each clip counting the same. What the table
+says of a clip was judged by a model that was trained without it.
 """
 
 from __future__ import annotations
 
-import json
 import sys
+from dataclasses import replace
 
 import cv2
 import numpy as np
 
-from bench.clips import RULES, Clip, long_run
-from bench.logistic import fit
-from grevin.core.measure.logistic import LogisticModel
+from bench.clips import RULES, Clip, Wear, carried_by_codec, long_run, worn
+from bench.logistic import fit_crossed, write_crossed
+from grevin.core.measure.logistic import CrossedModel
 from grevin.core.motion.flow import Luma8, estimate_flow
 from grevin.core.parallel import in_parallel
 from grevin.core.picture.colour import to_rgb
 from grevin.core.picture.frame import Frame
-from grevin.core.quality.damage.grain import GrainDamage
 from grevin.core.quality.damage.scratch import ScratchDamage
 from grevin.core.steps.scratch import judge
 from grevin.core.steps.scratch.features import FEATURES
@@ -30,8 +29,8 @@ from grevin.core.steps.scratch.sight import Sight, sight_of
 
 LENGTH = 25  # frames
 LOOKED_AT = (4, 8, 12, 16, 20)
-SEED = 4100
-GRAIN = 3.0  # 8-bit levels, of half of the clips
+SEED = 4400
+WEARS = (Wear(0.0), Wear(3.0), Wear(2.0, 8, "h264"))  # of the damaged ones, then of the clean ones
 WANDERS = (0.0, 0.3, 0.6)  # px a frame
 TRUE_FROM, FALSE_BELOW = 0.6, 0.25  # of a line's bands that lie on a scratch
 EACH = 10.0  # weight of a clip
@@ -72,21 +71,23 @@ def examples(clip: Clip, number: int) -> list[tuple[Candidate, float, int, int]]
     found: list[tuple[Candidate, float, int, int]] = []
     plain = long_run(clip, LENGTH)
     shape = plain[0].planes[0].shape
-    for variant in range(4):
+    for variant in range(2 * len(WEARS)):
         seed = SEED + 10 * number + variant
-        frames = [GrainDamage(seed, GRAIN).add(frame)[0] for frame in plain] if variant % 2 else plain
         wander = WANDERS[(number + variant) % len(WANDERS)]
-        damage = ScratchDamage(seed, count=9, wander_px=wander, length=len(frames)) if variant < 3 else None
-        worn = frames if damage is None else [damage.add(frame)[0] for frame in frames]
-        sights = sights_of(worn)
+        scratched = variant < len(WEARS)
+        damage = ScratchDamage(seed, count=9, wander_px=wander, length=len(plain)) if scratched else None
+        frames = plain if damage is None else [damage.add(frame)[0] for frame in plain]
+        wear = WEARS[variant % len(WEARS)]
+        source = worn(frames, wear if carried_by_codec(plain[0]) else replace(wear, codec=""), seed, clip.name)
+        sights = sights_of([source.frame(at) for at in range(len(source))])
         for at in LOOKED_AT:
-            if at < len(worn):
+            if at < len(source):
                 some = candidates_of(range(at, at + 1), sights)[at]
                 found += [(one, share_on_scratch(one, damage, shape), variant, shape[0]) for one in some]
     return found
 
 
-def fit_clips(parts: list[list[tuple[Candidate, float, int, int]]]) -> LogisticModel:
+def fit_clips(parts: list[list[tuple[Candidate, float, int, int]]]) -> CrossedModel:
     """A model of several clips, each counting the same; lines that lie half on a scratch are left out."""
     rows, scratch, weight = [], [], []
     for part in parts:
@@ -94,10 +95,10 @@ def fit_clips(parts: list[list[tuple[Candidate, float, int, int]]]) -> LogisticM
         rows += [one.features for one, _ in told]
         scratch += [float(share >= TRUE_FROM) for _, share in told]
         weight += [EACH / max(1, len(told))] * len(told)
-    return fit(np.stack(rows), np.array(scratch), np.array(weight))
+    return fit_crossed(np.stack(rows), np.array(scratch), np.array(weight))
 
 
-def table_row(part: list[tuple[Candidate, float, int, int]], model: LogisticModel) -> dict[str, float]:
+def table_row(part: list[tuple[Candidate, float, int, int]], model: CrossedModel) -> dict[str, float]:
     """Precision, and false picture heights a clean frame, single frames alone."""
     groups: dict[tuple[int, int], list[tuple[Candidate, float, int, int]]] = {}
     for row in part:
@@ -110,9 +111,9 @@ def table_row(part: list[tuple[Candidate, float, int, int]], model: LogisticMode
                 continue
             length, share = len(one.path.across) * HOP_PX / rows[0][3], share_of[id(one.path)]
             right += length * share
-            wrong += length * (1 - share) if variant < 3 else 0.0
-            clean += length if variant == 3 else 0.0
-    frames = max(1, len({frame for variant, frame in groups if variant == 3}))
+            wrong += length * (1 - share) if variant < len(WEARS) else 0.0
+            clean += length if variant >= len(WEARS) else 0.0
+    frames = max(1, sum(variant >= len(WEARS) for variant, _ in groups))
     return {"precision": round(right / max(1e-9, right + wrong), 3), "clean": round(clean / frames, 3)}
 
 
@@ -127,12 +128,10 @@ def main() -> int:
     }
     for name, row in table.items():
         sys.stdout.write(f"{name}: {row}\n")
-    model = fit_clips(list(parts.values()))
-    data = {
-        "features": FEATURES, "mean": model.mean, "scale": model.scale, "weights": model.weights, "bias": model.bias,
-        "made_by": "python -m bench.train_scratch", "seed": SEED, "clips": list(parts), "left_out": table,
-    }  # fmt: skip
-    judge.WEIGHTS.write_text(json.dumps(data, indent=1) + "\n", encoding="utf-8")
+    write_crossed(
+        judge.WEIGHTS, FEATURES, fit_clips(list(parts.values())), made_by="python -m bench.train_scratch", seed=SEED,
+        clips=list(parts), left_out=table,
+    )  # fmt: skip
     return 0
 
 

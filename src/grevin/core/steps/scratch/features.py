@@ -9,6 +9,7 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
+from grevin.core.steps.scratch.company import Company
 from grevin.core.steps.scratch.paths import MOST_STRENGTH, Path
 from grevin.core.steps.scratch.responses import BAND, FLANKS, HOP, WIDTHS, Map
 from grevin.core.steps.scratch.sight import CELL_PX, Sight
@@ -17,6 +18,7 @@ FEATURES = (
     "own strength", "strength over time", "length", "score", "at rest", "along the motion", "rest less motion",
     "motion tells", "jitter", "tilt", "width", "flanks apart", "shines through", "flanks alike", "texture left",
     "steady depth", "clipped", "other ways beside", "other polarity beside", "near the border",
+    "in company", "own way", "company told",
 )  # fmt: skip
 AWAY = (-8, -4, -2, 2, 4, 8)  # frames at which it is looked whether a line is still there
 TOLERANCE_PX, TOLERANCE_GROWS_PX = 1.0, 0.55  # aside, and times the root of the frames: so far a scratch wanders
@@ -28,7 +30,9 @@ BLACK, WHITE = 4.0, 248.0  # 8-bit levels at which nothing shines through
 Values = npt.NDArray[np.float64]
 
 
-def features_of(place: int, sights: list[Sight], path: Path, dark: bool, others: list[Path]) -> Values:
+def features_of(
+    place: int, sights: list[Sight], path: Path, dark: bool, others: list[Path], company: Company
+) -> Values:  # fmt: skip
     """(F,) measures of a line, in the order of `FEATURES`.
 
     Args:
@@ -37,6 +41,7 @@ def features_of(place: int, sights: list[Sight], path: Path, dark: bool, others:
         path: the line.
         dark: its polarity.
         others: all lines of its frame.
+        company: of the same stretch.
     """
     sight = sights[place]
     response = sight.of(dark)
@@ -56,7 +61,7 @@ def features_of(place: int, sights: list[Sight], path: Path, dark: bool, others:
         float(np.abs(np.diff(path.across, 2)).mean()) if len(across) > 2 else 0.0, abs(float(slope)), float(width),
         *_profile(sight.channels[channel], path, WIDTHS[width]), float(near),
         float(np.max([other[bands, at].mean() for at in beside])),
-        float(min(across.mean(), size - across.mean()) < RIM_PX),
+        float(min(across.mean(), size - across.mean()) < RIM_PX), *company.measures(place, path, channel),
     ])  # fmt: skip
 
 

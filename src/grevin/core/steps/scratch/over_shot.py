@@ -11,9 +11,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 import numpy.typing as npt
 
-from grevin.core.measure.logistic import LogisticModel
+from grevin.core.measure.logistic import CrossedModel
 from grevin.core.parallel import in_parallel
 from grevin.core.progress import Progress
+from grevin.core.steps.scratch.company import Company
 from grevin.core.steps.scratch.features import features_of, width_and_channel
 from grevin.core.steps.scratch.paths import Path, over_time, paths_of
 from grevin.core.steps.scratch.sight import Sight
@@ -27,7 +28,8 @@ ALIKE = 0.4  # of the shorter line's bands that both have to have
 AROUND = 8  # frames a side by which a line is judged together
 FALL = 0.8  # of their say, for every two frames
 ABSENT = -1.5  # score of a line on a frame where it was not found
-DOUBLE_PX = 5.0  # from a better line, beside half of both widths: the same one again
+LEAST_SIDE_PX = 4.0  # from the middle of a line to the rim of the picture
+DOUBLE_PX = 5.0  # from a stronger line, beside half of both widths: the same one again
 
 
 @dataclass(frozen=True, eq=False)
@@ -53,7 +55,7 @@ class Candidate:
     score: float = 0.0
 
 
-def measured(frames: range, sight: Callable[[int], Sight | None], model: LogisticModel, progress: Progress) -> Arrays:
+def measured(frames: range, sight: Callable[[int], Sight | None], model: CrossedModel, progress: Progress) -> Arrays:
     """The lines of a shot, as `packed`.
 
     Args:
@@ -93,39 +95,50 @@ def candidates_of(core: range, held: dict[int, Sight]) -> dict[int, list[Candida
     numbers = sorted(held)
     sights = [held[number] for number in numbers]
     found: dict[int, list[Candidate]] = {number: [] for number in core if number in held}
+    company = Company(sights)
     for dark in (False, True):
         sums = over_time([one.of(dark).strength for one in sights]) if sights else []
         for place, number in enumerate(numbers):
             if number in found:
                 sight = sights[place]
-                lines = paths_of(sums[place], sight.of(dark).strength)
+                lines = [
+                    one for one in paths_of(sums[place], sight.of(dark).strength)
+                    if _has_sides(one, sight.of(dark).strength.shape[1])
+                ]  # fmt: skip
                 found[number] += [
                     Candidate(number, dark, line, *width_and_channel(sight, line, dark),
-                              features_of(place, sights, line, dark, lines))
+                              features_of(place, sights, line, dark, lines, company))
                     for line in lines
                 ]  # fmt: skip
     return found
 
 
-def judged(some: list[Candidate], model: LogisticModel) -> list[Candidate]:
-    """Those of a frame that may be scratches, with their scores; what is but the flank of a better one is left out."""
+def _has_sides(path: Path, width: int) -> bool:
+    """Whether the picture is seen on both sides of a line: what lies at its rim cannot be told from a border."""
+    middle = float(path.across.mean())
+    return min(middle, width - 1 - middle) >= LEAST_SIDE_PX
+
+
+def judged(some: list[Candidate], model: CrossedModel) -> list[Candidate]:
+    """Those of a frame that may be scratches, with their scores; what is but the flank of a stronger one is left out.
+
+    Flanks may score higher than what they are flanks of: a short piece of one looks like nothing else.
+    """
     if not some:
         return []
     scores = model.scores(np.stack([one.features for one in some]))
     kept: list[Candidate] = []
-    for at in np.argsort(-scores):
-        if scores[at] < LEAST_SCORE:
-            break
+    for at in sorted(np.flatnonzero(scores >= LEAST_SCORE), key=lambda at: -some[at].path.score):
         one = replace(some[at], score=float(scores[at]))
-        if not any(_same_again(one, better) for better in kept):
+        if not any(_same_again(one, stronger) for stronger in kept):
             kept.append(one)
     return kept
 
 
-def _same_again(one: Candidate, better: Candidate) -> bool:
-    """Whether a line is but a flank of a better one."""
-    apart, share = _apart(one.path, better.path)
-    return share > ALIKE and apart < DOUBLE_PX + 0.5 * (one.width + better.width)
+def _same_again(one: Candidate, stronger: Candidate) -> bool:
+    """Whether a line is but a flank of a stronger one."""
+    apart, share = _apart(one.path, stronger.path)
+    return share > ALIKE and apart < DOUBLE_PX + 0.5 * (one.width + stronger.width)
 
 
 def _apart(one: Path, other: Path) -> tuple[float, float]:

@@ -1,0 +1,168 @@
+"""Whether a line goes where the picture beside it goes, to a part of a px.
+
+What stands in the picture goes with it, however slowly a camera pans or trembles, and stays where the camera stands. A
+scratch goes with the film: it wanders by itself, and the picture trembles beneath it. How far the picture goes is told
+by block matching with a parabola through the least error and its neighbours (common practice), on rows that were
+averaged; how far the line goes by its own mean profile, in which the picture averages out.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cache
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+
+from grevin.core.steps.scratch.paths import Path
+from grevin.core.steps.scratch.responses import BAND, HOP, Map
+from grevin.core.steps.scratch.sight import Sight
+
+AWAY = (-6, -2, 2, 6)  # frames at which it is looked where both went
+MOST_PX = 4  # to either side
+BLOCK_PX, EVERY_PX = 17, 4  # columns of a block, whose rows are those of a band, and from one to the next
+NEAR_PX, FAR_PX = 22, 32  # from the line to the middles of the blocks beside it
+PROFILE_PX, INNER_PX, OUTER_PX = (
+    14,
+    9,
+    4,
+)  # of a line's profile: half of it, half of what is compared, and of its flanks
+TOGETHER_PX = 0.25  # apart by which both go together
+CLEAR, MOST_CLEAR = 1.0, 10.0  # times its least error that a block's mean error lies above that: from where it tells
+FLOOR = 0.5  # squared levels
+UNTOLD = (0.4, 0.3)  # what is said where the picture has no texture
+
+Values = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Ways:
+    """Where the picture of a frame goes to on another one.
+
+    Attributes:
+        px: (B, W/EVERY_PX) to the right, at the middles of bands.
+        clear: (B, W/EVERY_PX) how clearly that is told.
+    """
+
+    px: Map
+    clear: Map
+
+
+class Company:
+    """Of the frames of a stretch; what was told once is kept."""
+
+    def __init__(self, sights: list[Sight]) -> None:
+        self._sights = sights
+        self._ways = cache(self._told)
+
+    def _told(self, place: int, other: int) -> Ways:
+        if other < place:  # the way back: a few px aside, of blocks that are wider
+            forth = self._ways(other, place)
+            return Ways(-forth.px, forth.clear)
+        return ways_of(self._sights[place].channels[0], self._sights[other].channels[0])
+
+    def measures(self, place: int, path: Path, channel: int) -> tuple[float, float, float]:
+        """How much of the picture beside a line goes with it, how far it goes by itself, and how much that tells.
+
+        Args:
+            place: of its frame in the stretch.
+            path: the line.
+            channel: in which it is looked at.
+
+        Returns:
+            Share of the picture beside it that goes where it goes, 0 to 1; logarithm of the px by which it goes by
+            itself, for the root of the frames between; share of the blocks that tell.
+        """
+        first = path.first * HOP
+        rows = np.arange(first, min(len(self._sights[place].channels[0]), first + HOP * (len(path.across) - 1) + BAND))
+        centre = np.rint(np.interp((rows - BAND / 2) / HOP, path.bands, path.across)).astype(int)
+        own = _profile(self._sights[place].channels[channel], rows, centre)
+        apart, weights, aside = [], [], []
+        for away in AWAY:
+            other = place + away
+            if not 0 <= other < len(self._sights):
+                continue
+            goes = _shift(own, _profile(self._sights[other].channels[channel], rows, centre))
+            differs, weight = _differs(self._ways(place, other), path, goes)
+            apart.append(differs)
+            weights.append(weight)
+            if weight.any():
+                aside.append(min(_middle(differs, weight), 3.0) / np.sqrt(abs(away)))
+        total = float(np.sum(weights)) if weights else 0.0
+        if total <= 0:
+            return UNTOLD[0], float(np.log(0.05 + UNTOLD[1])), 0.0
+        share = float((np.stack(weights) * np.exp(-np.square(np.stack(apart) / TOGETHER_PX))).sum()) / total
+        return share, float(np.log(0.05 + np.mean(aside))), float((np.stack(weights) > 0).mean())
+
+
+def ways_of(one: Map, other: Map) -> Ways:
+    """Where the picture of one frame goes to on another; both (H, W) float32 levels."""
+    wide = cv2.copyMakeBorder(other, 0, 0, MOST_PX, MOST_PX, cv2.BORDER_REPLICATE)
+    errors = []
+    for px in range(2 * MOST_PX + 1):
+        apart = cv2.subtract(one, wide[:, px : px + one.shape[1]])
+        squares = cv2.sqrBoxFilter(apart, cv2.CV_32F, (BLOCK_PX, BAND))
+        errors.append(np.maximum(squares[BAND // 2 :: HOP, ::EVERY_PX], 0))  # running sums may end below nothing
+    stack = np.stack(errors)
+    best = stack.argmin(axis=0)
+    inner = np.clip(best, 1, 2 * MOST_PX - 1)
+    below, least, above = (np.take_along_axis(stack, (inner + by)[None], 0)[0] for by in (-1, 0, 1))
+    bend = below - 2 * least + above
+    part = np.clip(0.5 * (below - above) / np.maximum(bend, 1e-6), -0.5, 0.5)
+    px = np.where(best == inner, inner - MOST_PX + part, best - MOST_PX)
+    lowest = stack.min(axis=0)
+    clear = (stack.mean(axis=0) - lowest) / (lowest + FLOOR)
+    return Ways(np.asarray(px, np.float32), np.asarray(clear, np.float32))
+
+
+def _differs(ways: Ways, path: Path, goes: float) -> tuple[Values, Values]:
+    """(2, N) px by which the picture beside each band goes elsewhere than the line, near and farther; their weights.
+
+    Where both sides tell, it is their mean: what a zoom or a turn makes of both cancels.
+    """
+    rows = np.clip(path.bands, 0, len(ways.px) - 1)
+    across, width = np.rint(path.across).astype(int), ways.px.shape[1] * EVERY_PX
+    apart, weights = [], []
+    for px in (NEAR_PX, FAR_PX):
+        sides, clear = [], []
+        for at in (across - px, across + px):
+            inside = (at >= BLOCK_PX // 2) & (at < width - BLOCK_PX // 2)
+            at = np.clip(at, 0, width - 1) // EVERY_PX
+            told = np.where(inside, ways.clear[rows, at], 0.0)
+            clear.append(np.where(told > CLEAR, np.minimum(told, MOST_CLEAR), 0.0))
+            sides.append(ways.px[rows, at])
+        left, right = clear[0] > 0, clear[1] > 0
+        both = np.abs((sides[0] + sides[1]) / 2 - goes)
+        one = np.where(left, np.abs(sides[0] - goes), np.abs(sides[1] - goes))
+        apart.append(np.where(left & right, both, one))
+        weights.append(np.maximum(clear[0], clear[1]))
+    return np.stack(apart).astype(np.float64), np.stack(weights).astype(np.float64)
+
+
+def _middle(values: Values, weights: Values) -> float:
+    """Weighted median."""
+    order = np.argsort(values, axis=None)
+    sums = np.cumsum(weights.ravel()[order])
+    return float(values.ravel()[order][np.searchsorted(sums, 0.5 * sums[-1])])
+
+
+def _profile(channel: Map, rows: npt.NDArray[np.int64], centre: npt.NDArray[np.int64]) -> Values:
+    """(2 PROFILE_PX + 1,) mean across a line, less the line through both of its flanks."""
+    offsets = np.arange(-PROFILE_PX, PROFILE_PX + 1)
+    at = np.clip(centre[:, None] + offsets[None, :], 0, channel.shape[1] - 1)
+    mean = channel[rows[:, None], at].mean(axis=0).astype(np.float64)
+    left, right = mean[:OUTER_PX].mean(), mean[-OUTER_PX:].mean()
+    return np.asarray(mean - np.interp(offsets, (-12.5, 12.5), (left, right)))
+
+
+def _shift(own: Values, other: Values) -> float:
+    """By how many px to the right a profile has gone."""
+    places = np.arange(PROFILE_PX - INNER_PX, PROFILE_PX + INNER_PX + 1)
+    errors = [float(np.square(own[places] - other[places + px]).sum()) for px in range(-MOST_PX, MOST_PX + 1)]
+    best = int(np.argmin(errors))
+    if best in {0, 2 * MOST_PX}:
+        return float(best - MOST_PX)
+    below, least, above = errors[best - 1 : best + 2]
+    bend = below - 2 * least + above
+    return best - MOST_PX + (0.5 * (below - above) / bend if bend > 1e-9 else 0.0)
