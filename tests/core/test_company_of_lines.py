@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+from types import SimpleNamespace
 from typing import Any
 
 import cv2
@@ -9,7 +11,8 @@ import numpy as np
 import pytest
 
 from grevin.core.steps.scratch.company import Company, Ways, ways_of
-from grevin.core.steps.scratch.over_shot import candidates_of
+from grevin.core.steps.scratch.features import FEATURES
+from grevin.core.steps.scratch.over_shot import candidates_of, judged
 from grevin.core.steps.scratch.paths import Path
 from grevin.core.steps.scratch.responses import ROWS, bands_of
 from grevin.core.steps.scratch.sight import Sight, sight_of
@@ -50,7 +53,7 @@ def sights(camera: Any, post: float | None = None, scratch: Any = None) -> list[
     return found
 
 
-def told(frames: list[Sight], x: float) -> tuple[float, float, float]:
+def told(frames: list[Sight], x: float) -> tuple[float, float, float, float]:
     path = Path(0, np.full(bands_of(HEIGHT), x), 9.0, 2.0)
     return Company(frames).measures(LENGTH // 2, path, LUMA)
 
@@ -65,9 +68,9 @@ def test_where_the_picture_goes(px: float) -> None:
 
 
 def test_a_post_goes_with_the_picture_whatever_the_camera_does() -> None:
-    for camera in (np.zeros(LENGTH), TREMBLE, 0.3 * np.arange(LENGTH)):
+    for camera in (np.zeros(LENGTH), TREMBLE, 0.3 * np.arange(LENGTH), 0.9 * np.arange(LENGTH)):
         middle = 150.0 + float(camera[LENGTH // 2])
-        share, own, clear = told(sights(camera, post=150.0), middle)
+        share, own, _, clear = told(sights(camera, post=150.0), middle)
         assert share > 0.8
         assert own < np.log(0.05 + 0.08)
         assert clear > 0.8
@@ -77,14 +80,31 @@ def test_a_scratch_goes_by_itself_where_camera_or_film_move() -> None:
     still, pan = np.zeros(LENGTH), 0.3 * np.arange(LENGTH)
     wander = 150 + np.array([0.6, 0.2, 0.7, 0.1, 0.6, 0.3, 0.0, 0.5, -0.5, 0.2, -0.4, 0.1, -0.7])
     for camera, scratch in ((still, wander), (TREMBLE, np.full(LENGTH, 150.0)), (pan, np.full(LENGTH, 150.0))):
-        share, own, _ = told(sights(camera, scratch=scratch), float(scratch[LENGTH // 2]))
+        share, own, *_ = told(sights(camera, scratch=scratch), float(scratch[LENGTH // 2]))
         assert share < 0.4
         assert own > np.log(0.05 + 0.15)
 
 
+def test_how_far_a_line_goes() -> None:
+    still, pan = np.zeros(LENGTH), 0.3 * np.arange(LENGTH)
+    steady = told(sights(pan, scratch=np.full(LENGTH, 150.0)), 150.0)[2]
+    taken_along = told(sights(pan, post=150.0), 150.0 + float(pan[LENGTH // 2]))[2]
+    standing = told(sights(still, post=150.0), 150.0)[2]
+    assert max(steady, standing) < np.log(0.05 + 0.1)
+    assert taken_along > np.log(0.05 + 0.4)
+
+
+def test_what_goes_with_the_picture_has_to_be_surer() -> None:
+    one = candidates_of(range(6, 7), dict(enumerate(sights(np.zeros(LENGTH), post=150.0))))[6][0]
+    alone = replace(one, features=np.where(np.arange(len(FEATURES)) == FEATURES.index("in company"), 0, one.features))
+    even = SimpleNamespace(scores=lambda rows: np.full(len(rows), 1.0))
+    assert judged([alone], even)[0].score == 1.0
+    assert judged([one], even)[0].score < 0
+
+
 def test_a_picture_without_texture_tells_nothing() -> None:
     even = np.full((HEIGHT, WIDTH, 3), 0.4, np.float32)
-    share, _, clear = told([sight_of(even, None) for _ in range(LENGTH)], 150.0)
+    share, *_, clear = told([sight_of(even, None) for _ in range(LENGTH)], 150.0)
     assert clear == 0
     assert 0 < share < 1
 

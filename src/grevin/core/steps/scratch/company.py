@@ -62,8 +62,8 @@ class Company:
             return Ways(-forth.px, forth.clear)
         return ways_of(self._sights[place].channels[0], self._sights[other].channels[0])
 
-    def measures(self, place: int, path: Path, channel: int) -> tuple[float, float, float]:
-        """How much of the picture beside a line goes with it, how far it goes by itself, and how much that tells.
+    def measures(self, place: int, path: Path, channel: int) -> tuple[float, float, float, float]:
+        """How much of the picture beside a line goes with it, how far it goes from that and at all, how much tells.
 
         Args:
             place: of its frame in the stretch.
@@ -71,29 +71,38 @@ class Company:
             channel: in which it is looked at.
 
         Returns:
-            Share of the picture beside it that goes where it goes, 0 to 1; logarithm of the px by which it goes by
-            itself, for the root of the frames between; share of the blocks that tell.
+            Share of the picture beside it that goes where it goes, 0 to 1; logarithm of the px by which it goes
+            elsewhere, for the root of the frames between; the same of the px by which it goes at all; share of the
+            blocks that tell.
         """
         first = path.first * HOP
         rows = np.arange(first, min(len(self._sights[place].channels[0]), first + HOP * (len(path.across) - 1) + BAND))
         centre = np.rint(np.interp((rows - BAND / 2) / HOP, path.bands, path.across)).astype(int)
         own = _profile(self._sights[place].channels[channel], rows, centre)
-        apart, weights, aside = [], [], []
+        apart, weights, aside, gone = [], [], [], list[float]()
         for away in AWAY:
             other = place + away
             if not 0 <= other < len(self._sights):
                 continue
             goes = _shift(own, _profile(self._sights[other].channels[channel], rows, centre))
+            gone.append(abs(goes) / np.sqrt(abs(away)))
+            if abs(goes) >= MOST_PX:  # farther than is looked, or nowhere
+                continue
             differs, weight = _differs(self._ways(place, other), path, goes)
             apart.append(differs)
             weights.append(weight)
             if weight.any():
                 aside.append(min(_middle(differs, weight), 3.0) / np.sqrt(abs(away)))
-        total = float(np.sum(weights)) if weights else 0.0
+        total, far = float(np.sum(weights)) if weights else 0.0, _even(float(np.mean(gone)) if gone else 0.0)
         if total <= 0:
-            return UNTOLD[0], float(np.log(0.05 + UNTOLD[1])), 0.0
+            return UNTOLD[0], _even(UNTOLD[1]), far, 0.0
         share = float((np.stack(weights) * np.exp(-np.square(np.stack(apart) / TOGETHER_PX))).sum()) / total
-        return share, float(np.log(0.05 + np.mean(aside))), float((np.stack(weights) > 0).mean())
+        return share, _even(float(np.mean(aside))), far, float((np.stack(weights) > 0).mean())
+
+
+def _even(px: float) -> float:
+    """A way as its logarithm, from what can be told on."""
+    return float(np.log(0.05 + px))
 
 
 def ways_of(one: Map, other: Map) -> Ways:
@@ -113,6 +122,7 @@ def ways_of(one: Map, other: Map) -> Ways:
     px = np.where(best == inner, inner - MOST_PX + part, best - MOST_PX)
     lowest = stack.min(axis=0)
     clear = (stack.mean(axis=0) - lowest) / (lowest + FLOOR)
+    clear[(best == 0) | (best == 2 * MOST_PX)] = 0  # farther than is looked
     return Ways(np.asarray(px, np.float32), np.asarray(clear, np.float32))
 
 

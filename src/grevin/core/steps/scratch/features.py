@@ -18,7 +18,7 @@ FEATURES = (
     "own strength", "strength over time", "length", "score", "at rest", "along the motion", "rest less motion",
     "motion tells", "jitter", "tilt", "width", "flanks apart", "shines through", "flanks alike", "texture left",
     "steady depth", "clipped", "other ways beside", "other polarity beside", "near the border",
-    "in company", "own way", "company told",
+    "in company", "own way", "goes at all", "company told",
 )  # fmt: skip
 AWAY = (-8, -4, -2, 2, 4, 8)  # frames at which it is looked whether a line is still there
 TOLERANCE_PX, TOLERANCE_GROWS_PX = 1.0, 0.55  # aside, and times the root of the frames: so far a scratch wanders

@@ -17,7 +17,7 @@ from grevin.core.steps.scratch.responses import BAND, CHANNELS, HOP_PX, ROWS, mi
 from grevin.core.steps.scratch.settings import ScratchSettings
 from grevin.core.steps.seen import Arrays
 
-LOWEST, HIGHEST = -2.0, 1.4  # scores from which a line is taken with caution 0 and 1
+LOWEST, HIGHEST = -1.7, 1.7  # scores from which a line is taken with caution 0 and 1
 DOUBTFUL = 0.8  # of the score beside that: the step was nearly of the other opinion
 MOST_LEAN, LEAN_PX = 0.04, 1.5  # px across for each row, and besides: a film drifts less than that over a frame
 REACH_PX = 14  # beside the middle, where its profile is read

@@ -15,7 +15,7 @@ from grevin.core.measure.logistic import CrossedModel
 from grevin.core.parallel import in_parallel
 from grevin.core.progress import Progress
 from grevin.core.steps.scratch.company import Company
-from grevin.core.steps.scratch.features import features_of, width_and_channel
+from grevin.core.steps.scratch.features import FEATURES, features_of, width_and_channel
 from grevin.core.steps.scratch.paths import Path, over_time, paths_of
 from grevin.core.steps.scratch.sight import Sight
 from grevin.core.steps.seen import Arrays
@@ -27,6 +27,11 @@ GAP = 4  # frames for which a line may be gone
 ALIKE = 0.4  # of the shorter line's bands that both have to have
 AROUND = 8  # frames a side by which a line is judged together
 FALL = 0.8  # of their say, for every two frames
+COMPANY, COMPANY_TOLD = FEATURES.index("in company"), FEATURES.index("company told")
+COMPANY_FROM, SURCHARGE = (
+    0.5,
+    1.5,
+)  # share of the picture beside a line from which it is dearer, and at most by how much
 ABSENT = -1.5  # score of a line on a frame where it was not found
 LEAST_SIDE_PX = 4.0  # from the middle of a line to the rim of the picture
 DOUBLE_PX = 5.0  # from a stronger line, beside half of both widths: the same one again
@@ -126,13 +131,24 @@ def judged(some: list[Candidate], model: CrossedModel) -> list[Candidate]:
     """
     if not some:
         return []
-    scores = model.scores(np.stack([one.features for one in some]))
+    rows = np.stack([one.features for one in some])
+    scores = model.scores(rows) - _dearer(rows)
     kept: list[Candidate] = []
     for at in sorted(np.flatnonzero(scores >= LEAST_SCORE), key=lambda at: -some[at].path.score):
         one = replace(some[at], score=float(scores[at]))
         if not any(_same_again(one, stronger) for stronger in kept):
             kept.append(one)
     return kept
+
+
+def _dearer(rows: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+    """(N,) by how much more lines of such measures have to score.
+
+    Where a line goes with all of the picture beside it nothing but its looks tells it from what stands there, and what
+    stands there is not to be harmed.
+    """
+    company = np.clip((rows[:, COMPANY] - COMPANY_FROM) / (1 - COMPANY_FROM), 0, 1)
+    return np.asarray(SURCHARGE * company * rows[:, COMPANY_TOLD])
 
 
 def _same_again(one: Candidate, stronger: Candidate) -> bool:
