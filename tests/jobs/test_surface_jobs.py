@@ -49,7 +49,7 @@ def test_two_scratches_two_channels(qtbot: QtBot, new_window, tmp_path: Path) ->
     settle(qtbot, window)
     both = window.bench.table.look.evidence
     assert len(both.blobs) == 2
-    window.session.change_settings(1, {"min_length_pct": 60})
+    window.session.change_settings(1, {"min_length_pct": 90})
     studied(qtbot, window)
     assert len(window.bench.table.look.evidence.blobs) == 1, "the long one, which shows in blue alone"
     window.do("undo")

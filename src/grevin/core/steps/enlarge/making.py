@@ -21,7 +21,9 @@ from grevin.core.steps.enlarge.network import Known, Network, added
 from grevin.core.steps.enlarge.part import Part
 
 AROUND = np.ones((3, 3), np.uint8)  # pixels of the source in which the sides of an edge are looked for
-BACK = 2  # times that the result is brought down and compared: a second one halves what is left
+BACK = 2  # times that the result is brought down and compared: a second one halves what is left,
+BACK_AGAIN = 3  # where it was doubled twice: the network's second doubling is held to nothing else
+FIRST_SCALE = 2  # of the network
 BRIDGED = 1.26  # times that interpolation may bridge: a third of a doubling, on a scale of powers
 PLAIN, BETWEEN = KERNELS["lanczos"], KERNELS["linear"]
 
@@ -58,13 +60,14 @@ def finished(luma: Plane, made: Plane, part: Part, how: How) -> Plane:
         part: of the picture; all of it, or some of it with its surroundings.
         how: it is finished.
     """
-    scale = 2
+    scale = FIRST_SCALE
     while part.times(scale) > BRIDGED:
         made = how.again(made)
         scale *= 2
     made = part.up(made, PLAIN, scale)
     kept = np.float32(1.0 - how.left_out)
-    for _ in range(BACK if kept > 0 else 0):
+    rounds = BACK if scale == FIRST_SCALE else BACK_AGAIN
+    for _ in range(rounds if kept > 0 else 0):
         missing = luma - part.down(made)
         missing -= np.clip(missing, -how.rounding, how.rounding)
         made += kept * part.up(missing, PLAIN)
