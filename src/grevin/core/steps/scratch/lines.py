@@ -233,13 +233,14 @@ def widened(rgb: Rgb, line: Line) -> Line:
 
     A strong scratch looks like a line to boxes that are too narrow for it as well.
     """
-    profile = np.median(deviations(sampled(rgb, line, REACH_PX), WIDEST_HALF_PX), axis=0)
+    values = sampled(rgb, line, REACH_PX)
+    profile = np.median(deviations(values, WIDEST_HALF_PX), axis=0)
     near = slice(REACH_PX - line.width // 2 - 1, REACH_PX + line.width // 2 + 2)
     channel = int(np.argmax(np.abs(profile[near]).max(axis=0)))
     one = -profile[:, channel] if line.dark else profile[:, channel]
     top = near.start + int(np.argmax(one[near]))
     beyond = one > HALF_DEPTH * max(0.0, float(one[top]))
-    if one[top] <= 0 or not beyond[top]:
+    if one[top] <= 0 or not beyond[top] or _step(values[..., channel]) > HALF_DEPTH * float(one[top]):
         return line
     first, last = top, top
     while first > 0 and beyond[first - 1]:
@@ -255,6 +256,12 @@ def widened(rgb: Rgb, line: Line) -> Line:
     return replace(line, width=width | 1, centre=line.centre + (first + last) / 2 - REACH_PX)
 
 
+def _step(values: npt.NDArray[np.float32]) -> float:
+    """By how much both sides of a line differ: where that is half of what it stands out, an edge is near."""
+    left, right = values[:, : REACH_PX - WIDEST_HALF_PX + 1], values[:, REACH_PX + WIDEST_HALF_PX :]
+    return abs(float(np.median(left.mean(axis=1) - right.mean(axis=1))))
+
+
 def centred(rgb: Rgb, line: Line) -> Line:
     """The line brought to where the frame shows it, a part of a px: its way was found in bands of rows only."""
     line = widened(rgb, line)
@@ -266,7 +273,8 @@ def centred(rgb: Rgb, line: Line) -> Line:
         shape, places = profile[:, channel], np.arange(2 * REACH_PX + 1)
         shape = np.where(np.abs(places - REACH_PX) <= line.width // 2 + 2, shape, 0.0)
         weight = np.square(shape)
-        aside = float((weight * (places - REACH_PX)).sum() / max(1e-9, float(weight.sum())))
+        most = (0.5 + 0.5 * line.width) / CENTRED_TIMES  # altogether no farther than the line itself reaches
+        aside = float(np.clip((weight * (places - REACH_PX)).sum() / max(1e-9, float(weight.sum())), -most, most))
         shifts = np.arange(-MOST_SHIFT_PX, MOST_SHIFT_PX + 0.1, 0.25)
         moved = np.stack([np.interp(places - shift, places, shape) for shift in shifts])
         fit = rows @ moved.T - SHIFT_COST * float(shape @ shape) * np.square(shifts)[None, :]
