@@ -16,7 +16,7 @@ from grevin.core.quality.figures import psnr, squared_error
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.steps.scratch.frames_around import FramesAround, worth_asking
 from grevin.core.steps.scratch.lines import Line as Found
-from grevin.core.steps.scratch.lines import is_cut, widened
+from grevin.core.steps.scratch.lines import centred, is_cut, widened
 from grevin.core.steps.scratch.mending import Other, _follows, _opaque, mend_line, over_rows
 from grevin.core.steps.scratch.paths import over_time, paths_of
 from grevin.core.treatment.chain import Chain
@@ -329,6 +329,15 @@ def test_a_line_is_as_wide_as_its_profile_where_that_can_be_told(found_px: int, 
     picture[:, 37:39] += beside
     line = widened(picture, Found(0, np.full(80, 29.0), found_px, False, 1.0, 0))
     assert (line.width, float(line.centre[0])) == ((7, 30.0) if wide else (found_px, 29.0))
+
+
+def test_a_line_beside_a_black_border_stays_narrow_and_in_its_place() -> None:
+    picture = np.full((80, 60, 3), 0.35, np.float32)
+    picture[:, 36:38] += 0.05
+    picture[:, 47:] = 0.0
+    found = Found(0, np.full(80, 36.0), 1, False, 1.0, 0)
+    assert widened(picture, found).width == 1
+    assert float(np.abs(centred(picture, found).centre - 36.5).max()) < 1
 
 
 @pytest.mark.parametrize(("textured", "share"), [(80, 1.0), (30, 0.3)])

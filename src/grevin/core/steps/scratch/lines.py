@@ -30,6 +30,7 @@ LEAST_STEP, CUT_FAR_PX = 0.24, 10  # share of a cut's height that falls from px 
 CLEARLY_SEEN, LEAST_PROFILE = 4.0, 1.0 / 255  # times what is beside it, and what is at least
 FEWEST_ROWS = 4  # of a line that a person drew
 TOGETHER_PX = 5.0  # beside half of both widths
+NEAR_FLANK_PX = 5  # of a flank by which the middle is told: a border may lie behind it
 CENTRED_TIMES, CENTRED_ROWS = 2, 8.0  # passes, and rows over which the middle is told
 MOST_SHIFT_PX, SHIFT_COST = 2.5, 0.06  # of the middle; of the profile's energy, for a px squared
 EDGE_SHARE = 0.35  # of the profile's greatest deviation, where a scratch ends,
@@ -220,10 +221,11 @@ def sampled(rgb: Rgb, line: Line, reach: int) -> Rgb:
     return np.asarray(cv2.remap(rgb, across, down, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE), np.float32)
 
 
-def deviations(values: Rgb, far: int) -> Rgb:
-    """What is beyond the line through both flanks, which begin `far` px from the middle."""
+def deviations(values: Rgb, far: int, wide: int = REACH_PX) -> Rgb:
+    """What is beyond the line through both flanks, which begin `far` px from the middle and are at most so wide."""
     reach = values.shape[1] // 2
-    left, right = values[:, : reach - far + 1].mean(axis=1), values[:, reach + far :].mean(axis=1)
+    left = values[:, max(0, reach - far + 1 - wide) : reach - far + 1].mean(axis=1)
+    right = values[:, reach + far : reach + far + wide].mean(axis=1)
     share = np.clip((np.arange(values.shape[1]) - reach + far) / (2 * far), 0, 1).astype(np.float32)[None, :, None]
     return np.asarray(values - (left[:, None] * (1 - share) + right[:, None] * share), np.float32)
 
@@ -266,9 +268,10 @@ def centred(rgb: Rgb, line: Line) -> Line:
     """The line brought to where the frame shows it, a part of a px: its way was found in bands of rows only."""
     line = widened(rgb, line)
     for _ in range(CENTRED_TIMES):
-        deviation = deviations(sampled(rgb, line, REACH_PX), line.width // 2 + 3)
+        deviation = deviations(sampled(rgb, line, REACH_PX), line.width // 2 + 3, NEAR_FLANK_PX)
         profile = np.median(deviation, axis=0)
-        channel = int(np.argmax(np.abs(profile).max(axis=0)))
+        near = slice(REACH_PX - line.width // 2 - 2, REACH_PX + line.width // 2 + 3)
+        channel = int(np.argmax(np.abs(profile[near]).max(axis=0)))
         rows = gaussian_filter1d(deviation[..., channel], CENTRED_ROWS, axis=0, mode="nearest")
         shape, places = profile[:, channel], np.arange(2 * REACH_PX + 1)
         shape = np.where(np.abs(places - REACH_PX) <= line.width // 2 + 2, shape, 0.0)
