@@ -60,7 +60,8 @@ class EnlargeSettings(Settings):
         0.0, label="Softness undone", unit="px", low=0.0, high=1.4, decimals=2, step=0.05, lowest="not said",
         when={"way": "learned"},
         help="Standard deviation of the blur of lens or transfer that is undone, in pixels of the source. Where "
-        "nothing is said the network undoes as much as such material usually has: hardly any, more where a codec left blocks.",
+        "nothing is said the network undoes as much as such material usually has: hardly any, more where a codec "
+        "left blocks.",
     )  # fmt: skip
     overshoot_pct: float = setting(
         4.0, label="Overshoot", unit="%", low=0.0, high=25.0, decimals=1, step=0.5, rare=True, when={"way": "learned"},
