@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import sqlite3
 from collections.abc import Callable
+from contextlib import closing
 from pathlib import Path
 
 import pytest
@@ -334,3 +336,18 @@ def test_a_damaged_queue_is_said_and_stops_nothing_else(qtbot: QtBot, window: Wi
     qtbot.mouseClick(window.output.write, LEFT)
     written(qtbot, window)
     assert states(window) == ["done"]
+
+
+def test_an_act_on_a_queue_that_is_held_is_said(qtbot: QtBot, window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
+    qtbot.keyClick(window, Qt.Key.Key_F5)
+    output = window.output
+    output._queue.add(output._order(window.session.entry))
+    output.queue.show_orders()
+    output.queue.table.selectRow(0)
+    monkeypatch.setattr("grevin.core.job.queue.PATIENCE_S", 0.05)
+    with closing(sqlite3.connect(output._queue._path)) as other:
+        other.execute("BEGIN EXCLUSIVE")
+        qtbot.mouseClick(output.queue.hold, LEFT)
+        assert "wait for who holds it" in window.messages.fault
+    output.queue.show_orders()
+    assert states(window) == ["waiting"]

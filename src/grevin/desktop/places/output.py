@@ -101,6 +101,7 @@ class Output(QWidget):
         self._session.reels_changed.connect(self._show_reels)
         self.proofs.told.connect(self.told)
         self.proofs.faulted.connect(self.faulted)
+        self.queue.faulted.connect(self.faulted)
         self._looks.sized.connect(self._form.room.setText)
         self._soon = QTimer(self, interval=SOON_MS, singleShot=True)
         self._soon.timeout.connect(self._ask_size)

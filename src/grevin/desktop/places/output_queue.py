@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from contextlib import suppress
 from pathlib import Path
 
 from PySide6.QtCore import Signal
@@ -32,6 +31,7 @@ class QueueList(QWidget):
 
     wanted = Signal()
     held = Signal(int)
+    faulted = Signal(object)
 
     def __init__(self, queue: Queue, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -130,8 +130,10 @@ class QueueList(QWidget):
     def _act(self, act: object) -> None:
         one = self.selected
         if one is not None:
-            with suppress(GrevinError):  # reading it anew says the same
+            try:
                 act(one.id)  # type: ignore[operator]
+            except GrevinError as fault:
+                self.faulted.emit(fault)
             self.show_orders()
 
     def _hold(self) -> None:

@@ -28,6 +28,8 @@ PROFILE_PX, INNER_PX, OUTER_PX = (
     9,
     4,
 )  # of a line's profile: half of it, half of what is compared, and of its flanks
+FLANK_PX = PROFILE_PX - (OUTER_PX - 1) / 2  # from the middle of a line to that of a flank
+LEAST_TOLD_PX, MOST_ASIDE_PX = 0.05, 3.0  # of a way: less is noise of measuring, more tells no more
 TOGETHER_PX = 0.25  # apart by which both go together
 CLEAR, MOST_CLEAR = 1.0, 10.0  # times its least error that a block's mean error lies above that: from where it tells
 FLOOR = 0.5  # squared levels
@@ -75,9 +77,7 @@ class Company:
             elsewhere, for the root of the frames between; the same of the px by which it goes at all; share of the
             blocks that tell.
         """
-        first = path.first * HOP
-        rows = np.arange(first, min(len(self._sights[place].channels[0]), first + HOP * (len(path.across) - 1) + BAND))
-        centre = np.rint(np.interp((rows - BAND / 2) / HOP, path.bands, path.across)).astype(int)
+        rows, centre = path.middles(len(self._sights[place].channels[0]))
         own = _profile(self._sights[place].channels[channel], rows, centre)
         apart, weights, aside, gone = [], [], [], list[float]()
         for away in AWAY:
@@ -92,7 +92,7 @@ class Company:
             apart.append(differs)
             weights.append(weight)
             if weight.any():
-                aside.append(min(_middle(differs, weight), 3.0) / np.sqrt(abs(away)))
+                aside.append(min(_middle(differs, weight), MOST_ASIDE_PX) / np.sqrt(abs(away)))
         total, far = float(np.sum(weights)) if weights else 0.0, _even(float(np.mean(gone)) if gone else 0.0)
         if total <= 0:
             return UNTOLD[0], _even(UNTOLD[1]), far, 0.0
@@ -102,7 +102,7 @@ class Company:
 
 def _even(px: float) -> float:
     """A way as its logarithm, from what can be told on."""
-    return float(np.log(0.05 + px))
+    return float(np.log(LEAST_TOLD_PX + px))
 
 
 def ways_of(one: Map, other: Map) -> Ways:
@@ -163,7 +163,7 @@ def _profile(channel: Map, rows: npt.NDArray[np.int64], centre: npt.NDArray[np.i
     at = np.clip(centre[:, None] + offsets[None, :], 0, channel.shape[1] - 1)
     mean = channel[rows[:, None], at].mean(axis=0).astype(np.float64)
     left, right = mean[:OUTER_PX].mean(), mean[-OUTER_PX:].mean()
-    return np.asarray(mean - np.interp(offsets, (-12.5, 12.5), (left, right)))
+    return np.asarray(mean - np.interp(offsets, (-FLANK_PX, FLANK_PX), (left, right)))
 
 
 def _shift(own: Values, other: Values) -> float:

@@ -11,7 +11,7 @@ import numpy.typing as npt
 
 from grevin.core.steps.scratch.company import Company
 from grevin.core.steps.scratch.paths import MOST_STRENGTH, Path
-from grevin.core.steps.scratch.responses import BAND, FLANKS, HOP, WIDTHS, Map
+from grevin.core.steps.scratch.responses import FLANKS, WIDTHS, Map
 from grevin.core.steps.scratch.sight import CELL_PX, Sight
 
 FEATURES = (
@@ -125,9 +125,7 @@ def _strongest(strength: Map, bands: npt.NDArray[np.int64], across: Values, reac
 def _profile(channel: Map, path: Path, width: int) -> tuple[float, float, float, float, float, float]:
     """Flanks apart, shines through, flanks alike, texture left, steady depth, clipped: of the rows along a line."""
     gap, flank = FLANKS[width]
-    first = int(path.first * HOP)
-    rows = np.arange(first, min(channel.shape[0], first + HOP * (len(path.across) - 1) + BAND))
-    centre = np.rint(np.interp((rows - BAND / 2) / HOP, path.bands, path.across)).astype(int)
+    rows, centre = path.middles(channel.shape[0])
     half = (width - 1) // 2
 
     def mean(low: int, high: int) -> Values:

@@ -28,10 +28,8 @@ ALIKE = 0.4  # of the shorter line's bands that both have to have
 AROUND = 8  # frames a side by which a line is judged together
 FALL = 0.8  # of their say, for every two frames
 COMPANY, COMPANY_TOLD = FEATURES.index("in company"), FEATURES.index("company told")
-COMPANY_FROM, SURCHARGE = (
-    0.5,
-    1.5,
-)  # share of the picture beside a line from which it is dearer, and at most by how much
+COMPANY_FROM = 0.5  # share of the picture beside a line, from which it is dearer
+SURCHARGE = 1.5  # of its score, where all of the picture beside it goes with it
 ABSENT = -1.5  # score of a line on a frame where it was not found
 LEAST_SIDE_PX = 4.0  # from the middle of a line to the rim of the picture
 DOUBLE_PX = 5.0  # from a stronger line, beside half of both widths: the same one again

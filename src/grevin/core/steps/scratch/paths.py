@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from grevin.core.steps.scratch.responses import Map
+from grevin.core.steps.scratch.responses import BAND, HOP, Map
 
 MOST_STRENGTH = 3.5  # of a place, beyond which it tells no more
 KEPT = 0.8  # of what was summed, from frame to frame
@@ -49,6 +49,12 @@ class Path:
     def bands(self) -> npt.NDArray[np.int64]:
         """Its bands."""
         return np.arange(self.first, self.first + len(self.across))
+
+    def middles(self, count: int) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]:
+        """(N,) its rows of a channel of so many (averaged) rows, and px from the left in each of them."""
+        first = int(self.first * HOP)
+        rows = np.arange(first, min(count, first + HOP * (len(self.across) - 1) + BAND))
+        return rows, np.rint(np.interp((rows - BAND / 2) / HOP, self.bands, self.across)).astype(int)
 
 
 def over_time(strengths: list[Map]) -> list[Sums]:
