@@ -108,6 +108,24 @@ def test_another_rate_and_black(capsys, recipe: Recipe, dirty_reel: Path, tmp_pa
     assert call(capsys, "apply", recipe(), dirty_reel, tmp_path / "b.mp4", "--plays-at", "quick")[0] == 2
 
 
+def test_samples_and_fields_of_a_copy(capsys, recipe: Recipe, dirty_reel: Path, tmp_path: Path) -> None:
+    copy = tmp_path / "copy.mp4"
+    samples = ("--chroma", "4:2:2", "--levels", "full", "--bits", "10", "--coding", "h265", "--whole-frames")
+    assert call(capsys, "apply", recipe(), dirty_reel, copy, *samples, "--range", "0:4")[0] == 0
+    made = open_reel(copy).format
+    assert (made.chroma, made.full_range, made.bit_depth) == ("4:2:2", True, 10)
+    for wrong, words in (
+        (("--chroma", "4:4:0"), "--chroma"), (("--levels", "loud"), "own, limited or full"),
+        (("--first-field", "left"), "own, top or bottom"), (("--quality", "best"), "finest, fine or small"),
+        (("--whole-frames", "--first-field", "top"), "Whole frames have no fields"),
+        (("--first-field", "top"), "no two fields"),
+    ):  # fmt: skip
+        status, _, err = call(capsys, "apply", recipe(), dirty_reel, tmp_path / "b.mp4", *wrong)
+        assert status in {2, 3, 4, 5}
+        assert words in err
+    assert not (tmp_path / "b.mp4").exists()
+
+
 def test_cutting_the_range_differently_gives_the_same_bits(capsys, recipe: Recipe, dirty_reel: Path, tmp_path: Path):
     call(capsys, "apply", recipe(), dirty_reel, tmp_path / "whole.mkv")
     call(capsys, "apply", recipe(), dirty_reel, tmp_path / "part.mkv", "--range", "4:9")

@@ -132,7 +132,7 @@ def test_a_version_may_be_larger_than_the_others_of_one_treatment(tmp_path: Path
 def test_what_is_written_without_loss_keeps_its_shape(tmp_path: Path) -> None:
     source = write_video(tmp_path / "reel.mkv", [moving_frames(1).frame(0)])
     for name in ("a.mkv", "a.%03d.png"):
-        with pytest.raises(UsageError, match="keeps shape and colours of the pictures"):
+        with pytest.raises(UsageError, match="keeps shape, colours and fields of the pictures"):
             carry_out(Order(reel=Reel(path=str(source)), output=str(tmp_path / name), most_lines=64), Progress())
     with pytest.raises(OutputError, match="too few"):
         carry_out(Order(reel=Reel(path=str(source)), output=str(tmp_path / "a.mp4"), most_lines=4), Progress())

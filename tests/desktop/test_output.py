@@ -247,7 +247,7 @@ def test_a_larger_version_of_the_same_treatment(qtbot: QtBot, window: Window, tm
     qtbot.keyClick(window, Qt.Key.Key_F5)
     output, form = window.output, window.output._form
     high = window.session.chain.size_format.height
-    form._show_enlarged(2 * high)
+    form._show("enlarge", 2 * high)
     form.enlarge.setCurrentIndex(form.enlarge.findData(2 * high))
     qtbot.waitUntil(lambda: f"x{2 * high} " in output._caption.text(), timeout=WAIT_MS)
     assert "enlarge" in output._treated.text()
@@ -256,7 +256,7 @@ def test_a_larger_version_of_the_same_treatment(qtbot: QtBot, window: Window, tm
     form.enlarge.setCurrentIndex(0)
     qtbot.waitUntil(lambda: f"x{high} " in output._caption.text(), timeout=WAIT_MS)
     choose(window, "Large")
-    assert form.enlarged_lines == 2 * high
+    assert form.wishes.enlarged_lines == 2 * high
     output.last.setValue(1)
     qtbot.mouseClick(output.write, LEFT)
     written(qtbot, window)
@@ -318,6 +318,51 @@ def test_how_an_access_copy_plays(qtbot: QtBot, window: Window) -> None:
     assert (len(made), made.format.rate) == (5 + 4 + 10, 50)
     ((_, proof),) = window.session.job_file.runs()
     assert "Black was put before them (5 frames) and after (10)." in proof["summary"]
+
+
+def test_samples_and_fields_of_an_access_copy(qtbot: QtBot, window: Window) -> None:
+    window.session.declare(field_order="bottom_first")
+    qtbot.keyClick(window, Qt.Key.Key_F5)
+    output, form = window.output, window.output._form
+    assert form.whole_frames.isVisible(), "a master may be of whole frames"
+    assert not any(box.isVisible() for box in (form.first_field, form.chroma, form.levels))
+    choose(window, "av1")
+    assert (form.chroma.isVisible(), form.levels.isVisible(), form.bits.isVisible()) == (False, True, True)
+    assert [form.bits.itemData(place) for place in range(form.bits.count())] == [None, 8, 10]
+    choose(window, "prores-422-hq")
+    assert (form.first_field.isVisible(), form.chroma.isVisible(), form.levels.isVisible()) == (True, False, False)
+    choose(window, "h264")
+    for box, keys in ((form.first_field, "top"), (form.chroma, "4:2:2"), (form.levels, "full")):
+        box.setFocus()
+        qtbot.keyClicks(box, keys)
+    form.keep("For the other deck", "dirty")
+    assert user_versions().all()[0].first_field == "top"
+    choose(window, "h264")
+    for box in (form.first_field, form.chroma, form.levels):
+        box.setCurrentIndex(0)
+    choose(window, "For the other deck")
+    assert [form.first_field.currentData(), form.chroma.currentData(), form.levels.currentData()] == [
+        "top", "4:2:2", "full",
+    ]  # fmt: skip
+    output.last.setValue(3)
+    qtbot.mouseClick(output.write, LEFT)
+    written(qtbot, window)
+    made = open_reel(Path(output.path.text())).format
+    assert (made.field_order, made.chroma, made.full_range) == ("top_first", "4:2:2", True)
+    window.session.declare(field_order="progressive")
+    qtbot.waitUntil(lambda: "no two fields" in output.picture._words, timeout=WAIT_MS)
+    window.session.declare(field_order="bottom_first")
+    choose(window, "h265")
+    form.whole_frames.setFocus()
+    qtbot.keyClick(form.whole_frames, Qt.Key.Key_Space)
+    qtbot.waitUntil(lambda: "fields" in output._treated.text(), timeout=WAIT_MS)
+    qtbot.waitUntil(lambda: "look at the whole reel first" in output._caption.text(), timeout=WAIT_MS)
+    assert not form.first_field.isEnabled(), "whole frames have none"
+    output.last.setValue(3)
+    qtbot.mouseClick(output.write, LEFT)
+    written(qtbot, window)
+    assert len(open_reel(Path(output.path.text()))) == 4
+    assert window.session.treatment.steps == (), "the job's own treatment stays as it is"
 
 
 def test_a_damaged_queue_is_said_and_stops_nothing_else(qtbot: QtBot, window: Window) -> None:

@@ -8,25 +8,14 @@ from typing import Annotated
 
 import typer
 
-from grevin.cli import console
-from grevin.cli.apply import (
-    SOUND,
-    AfterOption,
-    BeforeOption,
-    ColoursOption,
-    EnlargeOption,
-    LinesOption,
-    PlaysOption,
-    SquareOption,
-    colours_named,
-    rate_named,
-)
+from grevin.cli import console, wishes
 from grevin.cli.hands import CarryOut, SchedulerOption, SharedOption, WorkersOption, hands
 from grevin.core.errors import CancelledError, ExitStatus, GrevinError, UsageError
 from grevin.core.job.orders import MOST_FRAMES, Order, order_of, order_of_version
 from grevin.core.job.queue import Queue, Queued, user_queue
-from grevin.core.media.codings import CODINGS, QUALITIES
+from grevin.core.media.codings import CODINGS
 from grevin.core.render.versions import version_named
+from grevin.core.render.wanted import Wanted
 from grevin.core.timebase.rates import parse_range
 
 
@@ -48,20 +37,24 @@ def render(
     ] = None,
     evidence: Annotated[Path | None, typer.Option(help="Folder for evidence pictures.")] = None,
     ledger: Annotated[Path | None, typer.Option(help="File for the ledger, .csv or .json.")] = None,
-    sound: Annotated[str, typer.Option(help="Sound: fits, always, never, padded, re-timed.")] = "fits",
-    bits: Annotated[int | None, typer.Option(help="Depth of the output: 8, 10, 12 or 16 bit.")] = None,
-    dither: Annotated[bool, typer.Option("--dither", help="Round what a step changed with fine noise.")] = False,
+    sound: wishes.SoundOption = "fits",
+    bits: wishes.BitsOption = None,
+    dither: wishes.DitherOption = False,
     coding: Annotated[
         str, typer.Option(help=f"Coding of a video: {', '.join(CODINGS)}; without it by the ending.")
     ] = "",
-    quality: Annotated[str, typer.Option(help="Of H.264, H.265 and AV1: finest, fine or small.")] = "fine",
-    square_pixels: SquareOption = False,
-    most_lines: LinesOption = None,
-    colours: ColoursOption = "own",
-    plays_at: PlaysOption = "",
-    black_before: BeforeOption = 0.0,
-    black_after: AfterOption = 0.0,
-    enlarge_to: EnlargeOption = None,
+    quality: wishes.QualityOption = "fine",
+    square_pixels: wishes.SquareOption = False,
+    most_lines: wishes.LinesOption = None,
+    colours: wishes.ColoursOption = "own",
+    chroma: wishes.ChromaOption = "usual",
+    levels: wishes.LevelsOption = "own",
+    first_field: wishes.FirstFieldOption = "own",
+    plays_at: wishes.PlaysOption = "",
+    black_before: wishes.BeforeOption = 0.0,
+    black_after: wishes.AfterOption = 0.0,
+    whole_frames: wishes.WholeFramesOption = False,
+    enlarge_to: wishes.EnlargeOption = None,
     overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace an output of that name.")] = False,
     workers: WorkersOption = 0,
     scheduler: SchedulerOption = "",
@@ -71,12 +64,13 @@ def render(
 ) -> None:
     """Write a reel of JOB with the treatment, shots and verdicts that the job holds; the job keeps the proof."""
     chosen = _range(frames)
+    said = wishes.wanted(
+        sound, plays_at, bits=bits, dither=dither, quality=quality, square_pixels=square_pixels, most_lines=most_lines,
+        colours=colours, chroma=chroma, levels=levels, first_field=first_field, black_before_s=black_before,
+        black_after_s=black_after, whole_frames=whole_frames, enlarged_lines=enlarge_to,
+    )  # fmt: skip
     if version:
-        said = (
-            evidence, ledger, sound, bits, dither, coding, quality, square_pixels, most_lines, colours, plays_at,
-            black_before, black_after, enlarge_to,
-        )  # fmt: skip
-        if said != (None, None, "fits", None, False, "", "fine", False, None, "own", "", 0.0, 0.0, None):
+        if (evidence, ledger, coding, said) != (None, None, "", Wanted()):
             raise UsageError(f"The version “{version}” says how it is written.", "Leave the other options out.")
         order = order_of_version(
             job.absolute(), reel - 1, version_named(version), output.absolute() if output else None,
@@ -86,17 +80,10 @@ def render(
         return
     if output is None:
         raise UsageError("It is not said what is to be written.", "Give OUTPUT, or --version.")
-    if sound not in SOUND:
-        raise UsageError(f"“{sound}” is nothing that can be done with the sound.", f"Give {', '.join(SOUND)}.")
-    if quality not in QUALITIES:
-        raise UsageError(f"“{quality}” is no quality.", f"Give {', '.join(QUALITIES)}.")
     order = order_of(
         job.absolute(), reel - 1, output.absolute(), first=chosen.start, stop=chosen.stop,
         evidence=str(evidence.absolute()) if evidence else "", ledger=str(ledger.absolute()) if ledger else "",
-        overwrite=overwrite, sound=SOUND[sound], bits=bits, dither=dither, coding=coding, quality=quality,
-        square_pixels=square_pixels, most_lines=most_lines, colours=colours_named(colours),
-        plays_at=rate_named(plays_at), black_before_s=black_before, black_after_s=black_after,
-        enlarged_lines=enlarge_to,
+        overwrite=overwrite, coding=coding, **said.model_dump(),
     )  # fmt: skip
     _carry_out(order, queue, as_json, hands(workers, scheduler, shared))
 

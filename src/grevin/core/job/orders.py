@@ -8,7 +8,6 @@ from pathlib import Path
 from typing import Any
 
 import pydantic
-from pydantic import BaseModel, ConfigDict
 
 from grevin.core.errors import JobFileError, UsageError
 from grevin.core.intake.reel import DeclaredReel
@@ -16,25 +15,22 @@ from grevin.core.job.document import Reel, reel_stem
 from grevin.core.job.job_file import JobFile
 from grevin.core.job.measured import MeasuredFile
 from grevin.core.job.opening import open_entry
-from grevin.core.media.codings import Quality
-from grevin.core.media.reshaping import LEAST_LINES, Colours, Shape
 from grevin.core.progress import Progress
 from grevin.core.render.ahead import Crew
-from grevin.core.render.playing import Playing, Rate
 from grevin.core.render.proof import Proof
 from grevin.core.render.ready import ReadyFrames
-from grevin.core.render.request import RunRequest, Sound
+from grevin.core.render.request import RunRequest
 from grevin.core.render.run import run
 from grevin.core.render.versions import Version
+from grevin.core.render.wanted import Wanted
 from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.verdicts import Verdict, Verdicts
 
-MOST_LINES = 8192  # of an enlarged picture: twice what the largest delivery asks for
 MOST_FRAMES = 1 << 31  # a number that is asked for; the reel itself says later whether it has as many
 
 
-class Order(BaseModel):
-    """One thing to write. What is done to the job later has no say in it.
+class Order(Wanted):
+    """One thing to write; what is wanted of it, as `Wanted` has it. What is done to the job later has no say in it.
 
     Attributes:
         job: path of the job file, in which the proof is kept; "" for none.
@@ -44,13 +40,8 @@ class Order(BaseModel):
         first, stop: frames of the reel; 0 and 0 for those between its trims.
         evidence: folder for evidence pictures, "" for none.
         ledger: file for the ledger, "" for none.
-        overwrite, sound, bits, dither, coding, quality: as in `RunRequest`.
-        square_pixels, most_lines, colours: as in `media.reshaping.Shape`.
-        plays_at, black_before_s, black_after_s: as in `render.versions.Version`.
-        enlarged_lines: to which pictures are enlarged behind their treatment; None for as they are.
+        overwrite, coding: as in `RunRequest`.
     """
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
 
     job: str = ""
     reel: Reel
@@ -61,18 +52,7 @@ class Order(BaseModel):
     evidence: str = ""
     ledger: str = ""
     overwrite: bool = False
-    sound: Sound = "where it fits"
-    bits: int | None = None
-    dither: bool = False
     coding: str = ""
-    quality: Quality = "fine"
-    square_pixels: bool = False
-    most_lines: int | None = None
-    colours: Colours = "own"
-    plays_at: Rate = ""
-    black_before_s: float = 0.0
-    black_after_s: float = 0.0
-    enlarged_lines: int | None = pydantic.Field(None, ge=LEAST_LINES, le=MOST_LINES)
 
     @classmethod
     def read(cls, text: str) -> Order:
@@ -88,8 +68,7 @@ class Order(BaseModel):
 
     def plan(self) -> Plan:
         """What is done to the pictures."""
-        plan = self.reel.plan()
-        return plan if self.enlarged_lines is None else plan.enlarged(self.enlarged_lines)
+        return self.planned(self.reel.plan())
 
     def frames(self, kept: range) -> range:
         """The frames that are written; `kept` are those between the trims."""
@@ -101,9 +80,7 @@ class Order(BaseModel):
         return RunRequest(
             Path(self.output), frames, Path(self.evidence) if self.evidence else None,
             Path(self.ledger) if self.ledger else None, self.overwrite, Verdicts(self.verdicts), self.sound, self.bits,
-            self.dither, self.coding, self.quality, self._chapters(),
-            Shape(self.square_pixels, self.most_lines, self.colours),
-            Playing.of(self.plays_at, self.black_before_s, self.black_after_s),
+            self.dither, self.coding, self.quality, self._chapters(), self.shape, self.playing,
         )  # fmt: skip
 
     def _chapters(self) -> tuple[tuple[int, str], ...]:
@@ -150,11 +127,8 @@ def order_of_version(job: Path, reel: int, version: Version, folder: Path | None
     stem, place = reel_stem(path) or "reel", folder or path.parent
     output = version.path(place, stem) if wanted.get("overwrite") else version.free_path(place, stem)
     return order.model_copy(update={
-        "output": str(output), "coding": version.coding_id, "quality": version.quality, "sound": version.sound,
-        "bits": version.bits, "dither": version.dither, "square_pixels": version.square_pixels,
-        "most_lines": version.most_lines, "colours": version.colours, "plays_at": version.plays_at,
-        "black_before_s": version.black_before_s, "black_after_s": version.black_after_s,
-        "enlarged_lines": version.enlarged_lines,
+        **{name: getattr(version, name) for name in Wanted.model_fields},
+        "output": str(output), "coding": version.coding_id,
         "evidence": beside(output, "evidence") if version.evidence else "",
         "ledger": beside(output, "ledger.csv") if version.ledger else "", **wanted,
     })  # fmt: skip

@@ -10,6 +10,8 @@ from grevin.core.errors import OutputError, UsageError
 from grevin.core.picture.format import CHROMA_RATIOS, PictureFormat
 
 Quality = Literal["finest", "fine", "small"]
+Chroma = Literal["usual", "4:2:0", "4:2:2", "4:4:4"]
+Levels = Literal["own", "limited", "full"]
 QUALITIES: tuple[Quality, ...] = ("finest", "fine", "small")
 RATE_PART_525 = 1001  # rates of the system of 525 lines are so many thousandths below whole numbers
 SD_LINES_625, SD_LINES_525 = 576, 486  # active lines at most (BT.601-7)
@@ -29,7 +31,7 @@ class Coding:
         kind: what it is for.
         suffix: of the file; it says the container.
         codec: as the FFmpeg libraries call it.
-        chroma: of the coded picture; "" for the material's own.
+        chroma: of the coded picture, the usual one first; none for the material's own.
         bits: depths that it can carry, shallowest first; none for the material's own, whatever it is.
         options: of the codec.
         qualities: further ones by the quality that is wanted; none where the codec has one quality.
@@ -47,7 +49,7 @@ class Coding:
     kind: Literal["archive master", "intermediate", "access copy"]
     suffix: str
     codec: str
-    chroma: str = ""
+    chroma: tuple[Chroma, ...] = ()
     bits: tuple[int, ...] = ()
     options: dict[str, str] = field(default_factory=dict)
     qualities: dict[Quality, dict[str, str]] = field(default_factory=dict)
@@ -64,12 +66,54 @@ class Coding:
         """Whether every code value comes back."""
         return not self.bits
 
-    def bits_for(self, fmt: PictureFormat) -> int | None:
-        """The depth in which pictures of a format are coded: their own or the next deeper; None for any."""
-        return next((bits for bits in self.bits if bits >= fmt.bit_depth), self.bits[-1]) if self.bits else None
+    def bits_for(self, fmt: PictureFormat, wanted: int | None = None) -> int | None:
+        """The depth in which pictures of a format are coded.
 
-    def format_of(self, fmt: PictureFormat) -> PictureFormat:
+        Args:
+            fmt: of the pictures.
+            wanted: a depth; None for their own, or the next deeper that it carries.
+
+        Returns:
+            Bits; None for the pictures' own.
+
+        Raises:
+            OutputError: for a depth that it does not carry.
+        """
+        if self.lossless:
+            return wanted
+        if wanted is not None and wanted not in self.bits:
+            carried = " or ".join(map(str, self.bits))
+            raise OutputError(f"{self.label} carries {carried} bit, not {wanted}.", "Choose another depth or coding.")
+        return wanted or next((bits for bits in self.bits if bits >= fmt.bit_depth), self.bits[-1])
+
+    def chroma_for(self, wanted: Chroma = "usual") -> str:
+        """The chroma of the coded picture.
+
+        Raises:
+            OutputError: for one that it does not carry.
+        """
+        if wanted == "usual":
+            return self.chroma[0]
+        if wanted not in self.chroma:
+            raise OutputError(
+                f"{self.label} carries {' or '.join(self.chroma)}, not {wanted}.", "Choose another chroma or coding."
+            )
+        return wanted
+
+    def _is_full(self, fmt: PictureFormat, wanted: Levels) -> bool:
+        if wanted == "full" and not self.full_range:
+            raise OutputError(
+                f"{self.label} carries levels of the limited range alone.", "Choose H.264, H.265 or AV1, or limited."
+            )
+        return wanted == "full" or (wanted == "own" and fmt.full_range and self.full_range and fmt.model == "yuv")
+
+    def format_of(self, fmt: PictureFormat, chroma: Chroma = "usual", levels: Levels = "own") -> PictureFormat:
         """The format in which pictures of another one are coded.
+
+        Args:
+            fmt: of the pictures, in a depth that it carries (`bits_for`).
+            chroma: of the coded ones.
+            levels: whether these use the full range; where nothing is said, as the pictures do if it carries that.
 
         Raises:
             OutputError: if it cannot carry them; with what can.
@@ -81,9 +125,10 @@ class Coding:
         if fmt.field_order in {"top_first", "bottom_first"} and not self.fields:
             raise OutputError(
                 f"{self.label} carries no interlaced pictures here.",
-                "Make whole frames of the fields first (step “fields”), or choose ProRes, H.264 or FFV1.",
+                "Have whole frames made of the fields, or choose ProRes, H.264 or FFV1.",
             )
-        across, down = CHROMA_RATIOS[self.chroma]
+        coded_chroma = self.chroma_for(chroma)
+        across, down = CHROMA_RATIOS[coded_chroma]
         if fmt.width % across or fmt.height % down:
             raise OutputError(
                 f"{self.label} needs sizes that divide by {max(across, down)}; this picture is {fmt.width} x "
@@ -96,9 +141,9 @@ class Coding:
             )  # fmt: skip
         bits = self.bits_for(fmt)
         assert bits is not None
-        full = fmt.full_range and self.full_range and fmt.model == "yuv"
+        full = self._is_full(fmt, levels)
         return replace(
-            fmt, model="yuv", matrix=self.matrix or fmt.matrix, chroma=self.chroma, bit_depth=bits,
+            fmt, model="yuv", matrix=self.matrix or fmt.matrix, chroma=coded_chroma, bit_depth=bits,
             alpha=self.alpha and fmt.alpha, full_range=full, colour_tags=self._tags(fmt, full),
         )  # fmt: skip
 
@@ -150,26 +195,27 @@ CODINGS: dict[str, Coding] = {
         # RFC 9043: level is version 3; slicecrc guards every slice; g 1: every frame stands for itself
         Coding("ffv1", "FFV1", "archive master", ".mkv", "ffv1",
                options={"level": "3", "slicecrc": "1", "g": "1"}, alpha=True, full_range=True),
-        Coding("prores-422", "ProRes 422", "intermediate", ".mov", "prores_ks", "4:2:2", (10,), {"profile": "2"},
+        Coding("prores-422", "ProRes 422", "intermediate", ".mov", "prores_ks", ("4:2:2",), (10,), {"profile": "2"},
                sound=_MOV_SOUND, remade="pcm_s24le"),
-        Coding("prores-422-hq", "ProRes 422 HQ", "intermediate", ".mov", "prores_ks", "4:2:2", (10,),
+        Coding("prores-422-hq", "ProRes 422 HQ", "intermediate", ".mov", "prores_ks", ("4:2:2",), (10,),
                {"profile": "3"}, sound=_MOV_SOUND, remade="pcm_s24le"),
-        Coding("prores-4444", "ProRes 4444", "intermediate", ".mov", "prores_ks", "4:4:4", (10,), {"profile": "4"},
+        Coding("prores-4444", "ProRes 4444", "intermediate", ".mov", "prores_ks", ("4:4:4",), (10,), {"profile": "4"},
                alpha=True, sound=_MOV_SOUND, remade="pcm_s24le"),
-        Coding("dnxhr-hq", "DNxHR HQ", "intermediate", ".mov", "dnxhd", "4:2:2", (8,), {"profile": "dnxhr_hq"},
+        Coding("dnxhr-hq", "DNxHR HQ", "intermediate", ".mov", "dnxhd", ("4:2:2",), (8,), {"profile": "dnxhr_hq"},
                least=(256, 120), fields=False, matrix="bt709", sound=_MOV_SOUND, remade="pcm_s24le"),
-        Coding("dnxhr-hqx", "DNxHR HQX", "intermediate", ".mov", "dnxhd", "4:2:2", (10,), {"profile": "dnxhr_hqx"},
+        Coding("dnxhr-hqx", "DNxHR HQX", "intermediate", ".mov", "dnxhd", ("4:2:2",), (10,), {"profile": "dnxhr_hqx"},
                least=(256, 120), fields=False, matrix="bt709", sound=_MOV_SOUND, remade="pcm_s24le"),
         # The coded frames of DNxHR name BT.709 or BT.2020 alone (SMPTE ST 2019-1, from memory)
         # Constant rate factors: 17 or so is taken for visually lossless with x264 (common practice, no source)
-        Coding("h264", "H.264", "access copy", ".mp4", "libx264", "4:2:0", (8,), {"preset": "medium"},
+        Coding("h264", "H.264", "access copy", ".mp4", "libx264", ("4:2:0", "4:2:2", "4:4:4"), (8,),
+               {"preset": "medium"},
                {"finest": {"crf": "14"}, "fine": {"crf": "18"}, "small": {"crf": "24"}}, full_range=True,
                sound=_MP4_SOUND, remade="aac"),
-        Coding("h265", "H.265", "access copy", ".mp4", "libx265", "4:2:0", (8, 10),
+        Coding("h265", "H.265", "access copy", ".mp4", "libx265", ("4:2:0", "4:2:2", "4:4:4"), (8, 10),
                {"preset": "medium", "x265-params": "log-level=none"},
                {"finest": {"crf": "16"}, "fine": {"crf": "20"}, "small": {"crf": "26"}}, fields=False,
                full_range=True, sound=_MP4_SOUND, remade="aac"),
-        Coding("av1", "AV1", "access copy", ".mp4", "libsvtav1", "4:2:0", (8, 10), {"preset": "6"},
+        Coding("av1", "AV1", "access copy", ".mp4", "libsvtav1", ("4:2:0",), (8, 10), {"preset": "6"},
                {"finest": {"crf": "18"}, "fine": {"crf": "26"}, "small": {"crf": "36"}}, fields=False,
                full_range=True, sound=_MP4_SOUND, remade="aac"),
     )

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import tempfile
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -11,7 +10,6 @@ import av
 
 from grevin.core.media.codings import Coding, Quality
 from grevin.core.media.pixel_layout import lossless_layout, pack
-from grevin.core.media.recoding import recoded
 from grevin.core.media.still_writer import as_picture, write_picture
 from grevin.core.picture.frame import Frame
 
@@ -28,12 +26,8 @@ def picture_bytes(frames: list[Frame], suffix: str) -> int:
 
 
 def coded_bytes(frames: list[Frame], coding: Coding, quality: Quality) -> int:
-    """Bytes of frames that follow each other in a coding, without a container; fields count as whole frames.
-
-    Raises:
-        OutputError: if the coding cannot carry them.
-    """
-    fmt = coding.format_of(replace(frames[0].format, field_order="progressive"))
+    """Bytes of frames that follow each other in a coding, without a container; each in a format that it carries."""
+    fmt = frames[0].format
     layout = lossless_layout(fmt)
     encoder: Any = av.CodecContext.create(coding.codec, "w")
     encoder.width, encoder.height, encoder.pix_fmt = fmt.width, fmt.height, layout
@@ -41,8 +35,7 @@ def coded_bytes(frames: list[Frame], coding: Coding, quality: Quality) -> int:
     encoder.options = coding.options_for(fmt, quality)
     packets = []
     for place, frame in enumerate(frames):
-        whole = Frame(frame.number, replace(frame.format, field_order="progressive"), frame.planes)
-        packed = pack(recoded(whole, fmt).rounded().planes, fmt, layout)
+        packed = pack(frame.rounded().planes, fmt, layout)
         packed.pts = place
         packets += encoder.encode(packed)
     return sum(int(packet.size) for packet in (*packets, *encoder.encode(None)))

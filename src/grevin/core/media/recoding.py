@@ -1,4 +1,4 @@
-"""Pictures in the format of a coding: other chroma, Y'CbCr instead of R'G'B', the limited range, other primaries."""
+"""Pictures in the format of a coding: other chroma, Y'CbCr instead of R'G'B', the other range, other primaries."""
 
 from __future__ import annotations
 
@@ -29,8 +29,8 @@ def recoded(frame: Frame, target: PictureFormat) -> Frame:
     fmt, plain = replace(fmt, alpha=False), replace(target, alpha=False)
     if fmt.model != "yuv" or fmt.matrix != plain.matrix or tags_of(fmt)[1] != tags_of(plain)[1]:
         planes, fmt = _other_colours(planes, fmt, plain), replace(plain, chroma="4:4:4")
-    elif fmt.full_range and not plain.full_range:
-        planes = _limited(planes, fmt, plain)
+    elif fmt.full_range != plain.full_range:
+        planes = _in_range(planes, fmt, plain)
     if fmt.chroma != plain.chroma:
         planes = _other_chroma(planes, fmt, plain)
     return Frame(frame.number, target, (*planes, *alpha))
@@ -48,10 +48,10 @@ def _other_colours(planes: Planes, fmt: PictureFormat, target: PictureFormat) ->
     return from_rgb(blank, rgb if old == new else in_primaries(rgb, old, new)).rounded().planes
 
 
-def _limited(planes: Planes, fmt: PictureFormat, target: PictureFormat) -> Planes:
-    """Y'CbCr of the full range in the limited one."""
+def _in_range(planes: Planes, fmt: PictureFormat, target: PictureFormat) -> Planes:
+    """Y'CbCr of the full range in the limited one, or the other way."""
     span, offset, chroma_span, chroma_offset = code_scale(fmt)
-    new_span, new_offset, new_chroma_span, new_chroma_offset = code_scale(replace(target, full_range=False))
+    new_span, new_offset, new_chroma_span, new_chroma_offset = code_scale(target)
     luma = (planes[0].astype(np.float32) - offset) * (new_span / span) + new_offset
     chroma = (
         (plane.astype(np.float32) - chroma_offset) * (new_chroma_span / chroma_span) + new_chroma_offset

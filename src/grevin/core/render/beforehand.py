@@ -10,12 +10,12 @@ from pathlib import Path
 from grevin.core.errors import NoSpaceError, OutputError, UnreadableFrameError
 from grevin.core.intake.reel import DeclaredReel
 from grevin.core.media.expected_size import coded_bytes, picture_bytes
-from grevin.core.media.reshaping import reshaped
 from grevin.core.media.video_file import VideoFile
 from grevin.core.memory import check_memory, free_bytes
 from grevin.core.picture.depth import in_depth
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.scaling import scaled
+from grevin.core.render.delivered import as_whole_frame
 from grevin.core.render.request import RunRequest
 from grevin.core.treatment.plan import Plan, TreatedReel
 
@@ -67,8 +67,7 @@ def expected_bytes(reel: DeclaredReel, plan: Plan, request: RunRequest) -> int:
         if coding is None:
             size = picture_bytes(some, request.output.suffix)
         else:
-            shaped = [reshaped(one, request.shape.format_of(one.format)) for one in some]
-            size = coded_bytes(shaped, coding, request.quality)
+            size = coded_bytes([as_whole_frame(one, request) for one in some], coding, request.quality)
     except (OutputError, OSError):  # a step may bring them into a shape that can be; no room for a trial is no fault
         return 0
     return size * len(frames) // len(some)
@@ -144,7 +143,7 @@ def check_beforehand(reel: DeclaredReel, plan: Plan, request: RunRequest) -> Non
 
 
 def _readable(reel: DeclaredReel, plan: Plan, numbers: range, request: RunRequest) -> list[Frame]:
-    """Some frames in the depth that is written, plainly at the size of what becomes of them."""
+    """Some frames, plainly at the size of what becomes of them, in the depth that is written."""
     treated, found = TreatedReel(reel, plan), []
     for number in numbers:
         try:

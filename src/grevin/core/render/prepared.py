@@ -9,7 +9,7 @@ from grevin.core.intake.reel import DeclaredReel
 from grevin.core.media.codings import Coding
 from grevin.core.picture.format import PictureFormat
 from grevin.core.progress import Progress
-from grevin.core.render.delivered import delivered_format
+from grevin.core.render.delivered import delivered_format, without_fields
 from grevin.core.render.making import Making
 from grevin.core.render.ready import ReadyFrames
 from grevin.core.render.request import RunRequest
@@ -85,5 +85,6 @@ def _check_sizes(treated: TreatedReel, request: RunRequest) -> None:
     Raises:
         OutputError: with what can carry it.
     """
+    request = without_fields(request)
     for chain in treated.chains():
         delivered_format(replace(chain.size_format, field_order="progressive"), request)

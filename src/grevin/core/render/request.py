@@ -37,7 +37,7 @@ class RunRequest:
         coding: of a video (`media.codings`); "" by the ending of its name. One with loss has its own depths.
         quality: of a coding with loss.
         chapters: parts of a video: their first frames in the reel and titles.
-        shape: of a coding with loss: square pixels, fewer lines, other colours.
+        shape: of a coding with loss: square pixels, fewer lines, other colours, chroma, levels, order of fields.
         playing: of a coding with loss: another rate, black before and after.
     """
 
@@ -79,7 +79,7 @@ class RunRequest:
         coding = self.video
         if self.shape != Shape() and (coding is None or coding.lossless):
             raise UsageError(
-                f"{self.output.name} keeps shape and colours of the pictures: it is written without loss.",
+                f"{self.output.name} keeps shape, colours and fields of the pictures: it is written without loss.",
                 "Choose a coding with loss, or another shape by the step “reframe”.",
             )
         if self.playing != Playing() and (coding is None or coding.lossless):
@@ -87,6 +87,6 @@ class RunRequest:
                 f"{self.output.name} plays as the material does, frame for frame: it is written without loss.",
                 "Choose a coding with loss, or say at intake that the material runs at another rate.",
             )
-        bits = self.bits if coding is None or coding.lossless else coding.bits_for(fmt)
+        bits = self.bits if coding is None else coding.bits_for(fmt, self.bits)
         in_bits(fmt, bits)
         return replace(self, bits=bits)

@@ -12,12 +12,10 @@ import pydantic
 from pydantic import BaseModel, ConfigDict
 
 from grevin.core.errors import UsageError
-from grevin.core.media.codings import CODINGS, Coding, Quality
-from grevin.core.media.reshaping import Colours
+from grevin.core.media.codings import CODINGS, Coding
 from grevin.core.media.sound_file import SOUND_SUFFIXES
 from grevin.core.media.still_writer import WRITTEN_SUFFIXES
-from grevin.core.render.playing import Rate
-from grevin.core.render.request import Sound
+from grevin.core.render.wanted import Wanted
 
 PURPOSES = {"archive master": "Archive master", "intermediate": "Intermediate", "access copy": "Access copy"}
 _SEQUENCES = (("dpx", "DPX", "dpx"), ("tiff", "TIFF", "tif"), ("exr", "OpenEXR", "exr"), ("png", "PNG", "png"))
@@ -26,40 +24,22 @@ STEM = "{stem}"
 _WORD = re.compile(r"\{(\w*)\}")
 
 
-class Version(BaseModel):
-    """One thing to write from a reel.
+class Version(Wanted):
+    """One thing to write from a reel; what is wanted of it, as `Wanted` has it.
 
     Attributes:
         id: its name.
         label: for people.
         name: of the file, perhaps in a folder of its own; `{stem}` stands for the name of the material.
         coding_id: of a video (`media.codings`); "" for a picture sequence, or sound alone.
-        quality, sound, bits, dither: as in `RunRequest`.
-        square_pixels, most_lines, colours: as in `media.reshaping.Shape`.
-        plays_at: frames per second, as in `timebase.rates`; "" for those of the pictures.
-        black_before_s, black_after_s: seconds of it.
-        enlarged_lines: as in `job.orders.Order`.
         evidence, ledger: whether they are written beside it.
         own: whether a person made it.
     """
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
 
     id: str
     label: str
     name: str
     coding_id: str = ""
-    quality: Quality = "fine"
-    sound: Sound = "where it fits"
-    bits: int | None = None
-    dither: bool = False
-    square_pixels: bool = False
-    most_lines: int | None = None
-    colours: Colours = "own"
-    plays_at: Rate = ""
-    black_before_s: float = 0.0
-    black_after_s: float = 0.0
-    enlarged_lines: int | None = None
     evidence: bool = False
     ledger: bool = False
     own: bool = False

@@ -8,7 +8,7 @@ from grevin.core.steps.base import place_for
 from grevin.core.steps.registry import step_by_id
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 
-ENLARGING = "enlarge"
+ENLARGING, WHOLE_FRAMES = "enlarge", "fields"
 How = Literal["instead", "behind"]
 
 
@@ -34,9 +34,20 @@ def enlarged(treatment: Treatment, lines: int) -> Treatment:
         last = steps[own[-1]]
         steps[own[-1]] = last.changed(settings={**last.settings, "height": lines})
         return Treatment(steps=tuple(steps))
-    place = place_for(step_by_id(ENLARGING), [step_by_id(step.step) for step in steps])
-    steps.insert(place, TreatmentStep.make(ENLARGING, {"height": lines}))
-    return Treatment(steps=tuple(steps))
+    return _with_one_more(treatment, TreatmentStep.make(ENLARGING, {"height": lines}))
+
+
+def in_whole_frames(treatment: Treatment) -> Treatment:
+    """The treatment with fields made into whole frames: by the step that does so, or by one more."""
+    if any(step.step == WHOLE_FRAMES and step.enabled for step in treatment.steps):
+        return treatment
+    return _with_one_more(treatment, TreatmentStep.make(WHOLE_FRAMES))
+
+
+def _with_one_more(treatment: Treatment, step: TreatmentStep) -> Treatment:
+    """The treatment with a step where its stage belongs."""
+    place = place_for(step_by_id(step.step), [step_by_id(other.step) for other in treatment.steps])
+    return Treatment(steps=(*treatment.steps[:place], step, *treatment.steps[place:]))
 
 
 def handed_over(treatment: Treatment, place: int, other: TreatmentStep) -> Treatment:

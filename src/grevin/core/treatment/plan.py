@@ -14,7 +14,7 @@ from grevin.core.picture.source import FrameSource
 from grevin.core.progress import Progress
 from grevin.core.timebase.timeline import Timeline
 from grevin.core.treatment.chain import DEFAULT_CACHE_BYTES, Chain
-from grevin.core.treatment.path_edits import enlarged
+from grevin.core.treatment.path_edits import enlarged, in_whole_frames
 from grevin.core.treatment.recipe import Treatment
 from grevin.core.treatment.studies import Studies
 from grevin.core.treatment.verdicts import Verdicts
@@ -58,6 +58,10 @@ class Plan:
     def enlarged(self, lines: int) -> Plan:
         """The same with every picture enlarged to so many lines at the end of its treatment."""
         return replace(self, parts=tuple(Part(part.first, enlarged(part.treatment, lines)) for part in self.parts))
+
+    def in_whole_frames(self) -> Plan:
+        """The same with fields made into whole frames."""
+        return replace(self, parts=tuple(Part(part.first, in_whole_frames(part.treatment)) for part in self.parts))
 
     def treatments(self) -> tuple[Treatment, ...]:
         """Every different treatment, in the order of frames."""

@@ -23,6 +23,7 @@ from grevin.core.job.queue import user_queue
 from grevin.core.picture.format import PictureFormat
 from grevin.core.progress import ProgressReport
 from grevin.core.render.proof import Proof
+from grevin.core.treatment.chain import Chain
 from grevin.desktop.places.output_form import OutputForm
 from grevin.desktop.places.output_picture import OutputLooks, OutputPicture
 from grevin.desktop.places.output_proofs import Proofs
@@ -76,8 +77,9 @@ class Output(QWidget):
     def _connect(self) -> None:
         form = self._form
         self.version.currentIndexChanged.connect(self._suggest)
-        boxes = (box.currentIndexChanged for box in (self.version, form.lines, form.enlarge))
-        for changed in (*boxes, form.square.toggled):
+        seen = (form.lines, form.enlarge, form.first_field, form.colours, form.chroma, form.levels, form.bits)
+        boxes = (box.currentIndexChanged for box in (self.version, *seen))
+        for changed in (*boxes, form.square.toggled, form.whole_frames.toggled):
             changed.connect(self.show_facts)
         self._form.faulted.connect(self.faulted)
         self._form.keep_it.clicked.connect(self._keep_version)
@@ -95,7 +97,7 @@ class Output(QWidget):
         runner.through.connect(self._tell_desktop)
         self._looks.pictured.connect(self._show_picture)
         self._looks.counted.connect(self._kept_words.setText)
-        self._looks.failed.connect(lambda fault: self.picture.show_words(str(fault)))
+        self._looks.failed.connect(self._show_why_not)
         self._session.reel_opened.connect(self._show_reel)
         self._session.declared_changed.connect(self._follow_trims)
         self._session.reels_changed.connect(self._show_reels)
@@ -224,8 +226,7 @@ class Output(QWidget):
         if self._form.chosen.sound_alone:
             self._show_sound()
             return
-        lines = self._form.enlarged_lines
-        plan = self._session.plan if lines is None else self._session.plan.enlarged(lines)
+        plan = self._form.wishes.planned(self._session.plan)
         treatments = plan.treatments()
         steps = dict.fromkeys(step.step for one in treatments for step in one.steps if step.enabled)
         words = "treated: " + ", ".join(steps) if steps else "not treated: this would be a plain copy"
@@ -236,8 +237,20 @@ class Output(QWidget):
         self._treated.setText(f"{fmt}, {words}")
         self.queue.show_orders()
         if chain is not None and self.isVisible():
-            self.picture.show_words(tr("Making the picture …"))
-            self._looks.ask(chain, frame, self._form.shape)
+            self._ask_picture(chain, frame)
+
+    def _ask_picture(self, chain: Chain, frame: int) -> None:
+        """A frame as it will be written."""
+        reel, entry = self._session.reel, self._session.entry
+        if reel is None or entry is None:
+            return
+        try:
+            request = self._order(entry).request(reel.kept).for_material(reel.format)
+        except GrevinError as fault:
+            self._show_why_not(fault)
+            return
+        self.picture.show_words(tr("Making the picture …"))
+        self._looks.ask(chain, frame, request)
 
     def _show_sound(self) -> None:
         self._treated.setText(tr("sound alone, as long as the picture plays when it is treated"))
@@ -253,14 +266,20 @@ class Output(QWidget):
     def hideEvent(self, event: object) -> None:
         self._again.stop()
 
-    def _show_picture(self, screen: object, fmt: PictureFormat) -> None:
+    def _show_picture(self, screen: object, fmt: PictureFormat, known: bool) -> None:
         if self._form.chosen.sound_alone:  # chosen since it was asked for
             return
         self.picture.show_picture(screen, fmt)
         wide, high = fmt.display_size
         words = tr("Frame {0} as it will be written", self._session.place.frame)
+        if not known:
+            words = tr("Frame {0} before the steps that look at the whole reel first", self._session.place.frame)
         shown = tr("shown {0:.0f} x {1:.0f}", wide, high)
         self._caption.setText(f"{words}: {fmt.describe()}, {shown}")
+
+    def _show_why_not(self, fault: GrevinError) -> None:
+        self.picture.show_words(str(fault))
+        self._caption.clear()
 
     def only_picture(self, on: bool) -> None:
         """The light table alone: a hidden place still asks for its width."""
@@ -305,7 +324,7 @@ class Output(QWidget):
         for entry in self._session.document.reels:
             output = self._form.chosen.free_path(folder, reel_stem(Path(entry.path)) or "reel", known)
             known.add(output)
-            wanted = {**self._form.wanted(output), "first": 0, "stop": 0}
+            wanted = {**self._form.order(output), "first": 0, "stop": 0}
             words = tuple(job.verdicts(entry.id))
             orders.append(Order(job=str(job.path), reel=entry, verdicts=words, output=str(output), **wanted))
         self._runner.order(*orders)
@@ -314,7 +333,7 @@ class Output(QWidget):
     def _order(self, entry: Reel, job: str = "") -> Order:
         output = Path(self.path.text()).expanduser().absolute()
         words = tuple(self._session.verdicts) if job else ()
-        return Order(job=job, reel=entry, verdicts=words, output=str(output), **self._form.wanted(output))
+        return Order(job=job, reel=entry, verdicts=words, output=str(output), **self._form.order(output))
 
     def _ask_size(self) -> None:
         """How large what the form says becomes."""

@@ -9,10 +9,11 @@ from PySide6.QtGui import QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from grevin.core.intake.reel import DeclaredReel
-from grevin.core.media.reshaping import Shape, reshaped
+from grevin.core.picture.depth import in_depth
 from grevin.core.picture.display import to_screen
 from grevin.core.picture.format import PictureFormat
 from grevin.core.render.beforehand import Room, room_for
+from grevin.core.render.delivered import as_whole_frame, delivered
 from grevin.core.render.ready import ReadyFrames, user_ready_frames
 from grevin.core.render.request import RunRequest
 from grevin.core.treatment.chain import Chain
@@ -71,7 +72,7 @@ class OutputPicture(QWidget):
 class OutputLooks(QObject):
     """Makes the picture, counts what is kept, forgets it when asked."""
 
-    pictured = Signal(object, object)
+    pictured = Signal(object, object, bool)
     counted = Signal(str)
     sized = Signal(str)
     failed = Signal(object)
@@ -90,13 +91,21 @@ class OutputLooks(QObject):
         """Whether anything is being made."""
         return self._worker.busy or self._sizes.busy
 
-    def ask(self, chain: Chain, frame: int, shape: Shape) -> None:
-        """The picture of a frame of the reel behind the whole treatment, in some shape, then what is kept."""
+    def ask(self, chain: Chain, frame: int, request: RunRequest) -> None:
+        """The picture of a frame of the reel behind the whole treatment, as it is written, then what is kept.
 
-        def make() -> tuple[Any, PictureFormat]:
-            made = chain.frame_at(len(chain.view_points) - 1, frame)
-            made = reshaped(made, shape.format_of(made.format))
-            return to_screen(made), made.format
+        Behind what is known of it yet where a step has to look at the whole reel first.
+        """
+
+        def make() -> tuple[Any, PictureFormat, bool]:
+            last = len(chain.view_points) - 1
+            known = next(place for place in range(last, -1, -1) if chain.knows_time(place))
+            made = chain.frame_at(known, frame)
+            if known == last:
+                made = delivered(in_depth(made, request.bits, request.dither), request)
+            else:  # it may be of fields yet, and is of none when it is written
+                made = as_whole_frame(made, request)
+            return to_screen(made), made.format, known == last
 
         self._worker.ask(Request("picture", make), Request("kept", _kept_words))
 

@@ -80,7 +80,7 @@ class FieldsStep:
     id: ClassVar[str] = "fields"
     label: ClassVar[str] = "Fields"
     fault: ClassVar[str] = "Edges are combed where things move: two moments in one frame"
-    version: ClassVar[int] = 3
+    version: ClassVar[int] = 4
     family: ClassVar[Family] = "time"
     stage: ClassVar[Stage] = "time"
     settings_model: ClassVar[type[Settings]] = FieldsSettings
@@ -111,7 +111,8 @@ class FieldsStep:
             shots = [_as_told(shot, settings) for shot in fields_of_shots(reel, progress)]
         kinds = {shot.kind for shot in shots}
         if kinds <= {"progressive", "unknown"}:
-            return Timing(same, notes=("The fields belong together: progressive, nothing was changed.",))
+            words = "The fields belong together: progressive, no sample was changed."
+            return Timing(same, notes=(words,), field_order="progressive")
         top_first = _top_first(shots, reel, settings)
         if kinds == {"film"}:
             return _film(reel, shots)
