@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import random
@@ -15,6 +16,7 @@ from typing import Any
 from bench.speed import dirty_source
 from grevin.core.job.crew import LocalWorkers, OrderCrew
 from grevin.core.job.document import Reel
+from grevin.core.job.job_file import JobFile
 from grevin.core.job.orders import Order, carry_out
 from grevin.core.media.opening import open_reel
 from grevin.core.media.video_writer import Start, VideoWriter
@@ -25,6 +27,9 @@ from grevin.core.treatment.recipe import Treatment, TreatmentStep
 KILLS = 200  # every other one of a run with two workers
 KILLED_FRAMES = 60
 LATEST_KILL_S = 6.0
+WINDOW_KILLS = 50
+LATEST_WINDOW_KILL_S = 8.0  # it takes one or two to open
+HOMES = ("CACHE", "CONFIG", "DATA", "STATE")  # of the XDG base directories
 SD, WORKED_FRAMES = (720, 576), 144
 SMALL = (160, 120)
 LONG_RUNS = (5_000, 8_000)  # frames: caches are full by then, what a frame more costs is the difference
@@ -107,9 +112,7 @@ def kills(folder: Path, progress: Progress) -> dict[str, float]:
                 run.communicate()
                 done += 1
                 progress.advance()
-                if output.exists():  # it was proved and named, and killed behind that
-                    broken += len(open_reel(output)) != KILLED_FRAMES
-                    output.unlink()
+                broken += _broken(output)
                 known = sum(1 for path in ready.glob("??/*") if not path.name.startswith("."))
         if through:
             proof = json.loads(out)  # nothing but a proof: a fault would have ended the bench
@@ -120,3 +123,63 @@ def kills(folder: Path, progress: Progress) -> dict[str, float]:
         "kills": done, "broken_outputs": broken, "left_behind": left, "made_again_most": max(made_again[0]),
         "made_again_most_with_workers": max(made_again[2]),
     }  # fmt: skip
+
+
+def window_kills(folder: Path, progress: Progress) -> dict[str, float]:
+    """A window that is killed at random moments until it has written its reel: what is lost of job and output."""
+    material = _material(folder / "windowed.mkv", (320, 240), KILLED_FRAMES)
+    output, drawn, done, broken, left, lost, again = folder / "windowed" / "out.mkv", random.Random(7), 0, 0, 0, 0, [0]
+    round_number = 0
+    while done < WINDOW_KILLS:
+        round_number += 1
+        home = folder / f"home-{round_number}"
+        environment = {
+            **os.environ, "QT_QPA_PLATFORM": "offscreen", **{f"XDG_{one}_HOME": str(home / one) for one in HOMES},
+        }  # fmt: skip
+        opened, known, through = material, 0, False
+        while not through and done < WINDOW_KILLS:
+            words = [
+                sys.executable,
+                "-m",
+                "grevin.desktop.at_work",
+                str(opened),
+                str(output),
+                str(home / "settings.ini"),
+            ]
+            run = subprocess.Popen(words, env=environment, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True)
+            try:
+                out, _ = run.communicate(timeout=drawn.uniform(0.0, LATEST_WINDOW_KILL_S))
+                through = True
+            except subprocess.TimeoutExpired:
+                run.send_signal(signal.SIGKILL)
+                out, _ = run.communicate()
+                done += 1
+                progress.advance()
+                broken += _broken(output)
+                known = sum(1 for path in (home / "CACHE/grevin/ready").glob("??/*") if not path.name.startswith("."))
+            said = out.splitlines()
+            opened = Path(said[0]) if said else opened
+            lost += bool(said) and not _holds_the_step(opened)
+        if through:
+            again.append(max(0, known - json.loads(said[-1])["ready_frames"]))
+            output.unlink()
+            left += sum(1 for _ in output.parent.iterdir())
+    return {
+        "window_kills": done, "windows_broken_outputs": broken, "windows_left_behind": left,
+        "windows_lost_changes": lost, "windows_made_again_most": max(again),
+    }  # fmt: skip
+
+
+def _broken(output: Path) -> int:
+    """Whether an output that bears its name is not whole; it is taken away, as its order may wait again."""
+    if not output.exists():
+        return 0
+    whole = len(open_reel(output)) == KILLED_FRAMES
+    output.unlink()
+    return int(not whole)
+
+
+def _holds_the_step(job: Path) -> bool:
+    """Whether a job can be opened and holds what was done in it."""
+    with contextlib.closing(JobFile.open(job)) as file:
+        return any(step.step == "dirt" for step in file.document.reels[0].treatment.steps)

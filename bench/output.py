@@ -11,7 +11,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from bench.outlasting import KILLS, kills, memory, workers
+from bench.outlasting import KILLS, WINDOW_KILLS, kills, memory, window_kills, workers
 from bench.speed import dirty_source
 from grevin.core.media.opening import open_reel
 from grevin.core.media.video_writer import Start, VideoWriter
@@ -34,14 +34,14 @@ DIRT = Treatment(steps=(TreatmentStep.make("dirt"),))
 def run_output(progress: Progress) -> dict[str, Any]:
     """Measure everything."""
     found: dict[str, float] = {}
-    progress.begin(len(SIZES) + KILLS + 1, "Outputs")
+    progress.begin(len(SIZES) + KILLS + WINDOW_KILLS + 1, "Outputs")
     with tempfile.TemporaryDirectory() as folder:
         for name, (size, count) in SIZES.items():
             found |= {f"{name}_{key}": value for key, value in _speeds(Path(folder), size, count).items()}
             progress.advance()
         found |= workers(Path(folder)) | memory(Path(folder))
         progress.advance()
-        found |= kills(Path(folder), progress)
+        found |= kills(Path(folder), progress) | window_kills(Path(folder), progress)
     return {"format": "grevin-bench", "version": 1, "suite": "output", "together": found}
 
 
