@@ -148,7 +148,8 @@ def _repeated(window: Fields, spikes: Spikes, settings: DropoutSettings) -> Judg
 
     def make() -> Judged:
         others = tuple(bytes_of(window.at(offset)) for offset in spikes.offsets)
-        return repeated_of(window.luma8(), spikes, others, settings)
+        theirs = tuple(window.luma8(offset) for offset in spikes.offsets)
+        return repeated_of(window.luma8(), spikes, others, theirs, settings)
 
     return window.keep(f"dropout repeated {_name(spikes, settings)}", make, lambda _: STREAKS_BYTES)
 
