@@ -1,7 +1,8 @@
-"""Train the judge of streaks: `python -m bench.train_dropout`. Writes `judge.json` of the step.
+"""Train the judges of streaks: `python -m bench.train_dropout`. Writes the weights beside the step, `judge*.json`.
 
-The clips on which rules are set, as interlaced and as whole frames, with simulated dropouts and clean; each clip counts
-the same. What the table says of a clip was judged by a model that was trained without it.
+The clips on which rules are set, as interlaced and as whole frames, with simulated dropouts and clean, their fields
+also through a codec; each clip counts the same. What the table says of a clip was judged by a model that was trained
+without it.
 """
 
 from __future__ import annotations
@@ -12,7 +13,8 @@ from dataclasses import replace
 import numpy as np
 import numpy.typing as npt
 
-from bench.clips import RULES, Clip, long_run
+from bench.clips import RULES, Clip, Wear, carried_by_codec, long_run
+from bench.clips import worn as worn_by
 from bench.logistic import fit_crossed, write_crossed
 from bench.on_fields import ORDERS, interlaced
 from grevin.core.cache import ByteCache
@@ -23,7 +25,8 @@ from grevin.core.quality.damage.grain import GrainDamage
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.steps.dropout import judge
 from grevin.core.steps.dropout.settings import DropoutSettings
-from grevin.core.steps.dropout.spikes import spikes_of
+from grevin.core.steps.dropout.spikes import Of, Spikes, spikes_of
+from grevin.core.steps.dropout.step import sights
 from grevin.core.steps.dropout.streaks import FEATURES, streaks_of
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
@@ -31,7 +34,9 @@ from grevin.core.treatment.recipe import Treatment, TreatmentStep
 DROPOUT = Treatment(steps=(TreatmentStep.make("dropout"),))
 SEED, GRAIN = 5200, 2.5  # 8-bit levels
 LOOKED_AT = (1, 3, 5, 7, 9)
+RUNS = 5  # of a clip: its two fields as they are and through a codec, and whole frames
 A_FRAME = 8.0
+WEARS = (Wear(0.0, 8, "h264"), Wear(0.0, 8, "mpeg2"))  # of the fields of either parity
 TRUE_FROM, FALSE_BELOW = 0.5, 0.1  # of a streak's pixels that are damaged
 EACH = 10.0  # weight of a clip
 CLEAN_WEIGHT = 2.0  # of false streaks of clean pictures beside damaged ones
@@ -57,26 +62,45 @@ def runs_of(clip: Clip, number: int, a_frame: float) -> list[Run]:
             Frame(n, fmt, tuple(np.ascontiguousarray(plane[parity::2]) for plane in frame.planes))
             for n, (frame, _) in enumerate(worn)
         ]
-        found.append((fields, [truth.mask[parity::2] for _, truth in worn]))
+        masks = [truth.mask[parity::2] for _, truth in worn]
+        found.append((fields, masks))
+        if carried_by_codec(fields[0]):
+            found.append((coded(fields, WEARS[parity], SEED, clip.name), masks))
     whole = GrainDamage(SEED, GRAIN)
     plain = [whole.add(frame)[0] for frame in long_run(clip, len(frames))]
     worn = [damage.add(replace(frame, format=replace(frame.format, field_order="progressive"))) for frame in plain]
     return [*found, ([frame for frame, _ in worn], [truth.mask for _, truth in worn])]
 
 
-def examples(clip: Clip, number: int) -> list[Example]:
-    """Streaks of a clip."""
-    found: list[Example] = []
+def coded(frames: list[Frame], wear: Wear, seed: int, name: str) -> list[Frame]:
+    """Frames through a codec."""
+    source = worn_by(frames, wear, seed, name)
+    return [source.frame(number) for number in range(len(frames))]
+
+
+def examples(clip: Clip, number: int) -> dict[Of, list[Example]]:
+    """Streaks of a clip, by what they were seen in."""
+    found: dict[Of, list[Example]] = {of: [] for of in judge.WEIGHTS}
     for a_frame in (A_FRAME, 0.0):
         for pictures, truths in runs_of(clip, number, a_frame):
             step = Chain(MemorySource(pictures, "train"), DROPOUT, ByteCache(1 << 28)).steps[0]
             for at in LOOKED_AT:
                 if at + 1 >= len(pictures):
                     continue
-                for streak in streaks_of(spikes_of(step.window(at), (-1, 1)), DropoutSettings()):
-                    x, y, width, height = streak.area
-                    share = float(truths[at][y : y + height, x : x + width][streak.mask].mean())
-                    found.append((streak.features, share, CLEAN_WEIGHT if a_frame == 0 else 1.0))
+                weight = CLEAN_WEIGHT if a_frame == 0 else 1.0
+                window = step.window(at)
+                for sight in sights(window, spikes_of(window, (-1, 1))):
+                    found[sight.of] += _told(sight, truths[at], weight)
+    return found
+
+
+def _told(spikes: Spikes, truth: Mask, weight: float) -> list[Example]:
+    """Streaks of a picture, with the share of them that is damaged."""
+    found = []
+    for streak in streaks_of(spikes, DropoutSettings()):
+        x, y, width, height = streak.area
+        share = float(truth[y : y + height, x : x + width][streak.mask].mean())
+        found.append((streak.features, share, weight))
     return found
 
 
@@ -103,13 +127,20 @@ def table_row(part: list[Example], model: CrossedModel) -> dict[str, float]:
     wrong = (taken & (share < FALSE_BELOW) & ~clean).sum()
     return {
         "precision": round(float(right / max(1, right + wrong)), 3), "recall": round(float(right / max(1, there)), 3),
-        "false_a_clean_picture": round(float((taken & clean).sum()) / (3 * len(LOOKED_AT)), 2),
+        "false_a_clean_picture": round(float((taken & clean).sum()) / (RUNS * len(LOOKED_AT)), 2),
     }  # fmt: skip
 
 
 def main() -> int:
-    """Train, judge each clip by the others, and write the weights."""
-    parts = {clip.name: part for number, clip in enumerate(RULES) if (part := examples(clip, number))}
+    """Train, judge each clip by the others, and write the weights, for each that streaks are seen in."""
+    clips = {clip.name: examples(clip, number) for number, clip in enumerate(RULES)}
+    for of in judge.WEIGHTS:
+        sys.stdout.write(f"{of}\n")
+        _train(of, {name: parts[of] for name, parts in clips.items() if parts[of]})
+    return 0
+
+
+def _train(of: Of, parts: dict[str, list[Example]]) -> None:
     table = {
         name: table_row(part, fit_clips([other for key, other in parts.items() if key != name]))
         for name, part in parts.items()
@@ -117,10 +148,9 @@ def main() -> int:
     for name, row in table.items():
         sys.stdout.write(f"{name}: {row}\n")
     write_crossed(
-        judge.WEIGHTS, FEATURES, fit_clips(list(parts.values())), made_by="python -m bench.train_dropout", seed=SEED,
-        clips=list(parts), left_out=table,
+        judge.WEIGHTS[of], FEATURES, fit_clips(list(parts.values())), made_by="python -m bench.train_dropout",
+        seed=SEED, clips=list(parts), left_out=table,
     )  # fmt: skip
-    return 0
 
 
 if __name__ == "__main__":

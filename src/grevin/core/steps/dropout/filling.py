@@ -46,7 +46,9 @@ class Source:
     dirty: Mask
 
 
-def fill(picture: Rgb, mask: Mask, sources: list[Source], settings: DropoutSettings) -> None:
+def fill(
+    picture: Rgb, mask: Mask, sources: list[Source], settings: DropoutSettings, of_colour: Mask | None = None
+) -> None:  # fmt: skip
     """Fill every piece of a mask in place.
 
     Args:
@@ -54,9 +56,10 @@ def fill(picture: Rgb, mask: Mask, sources: list[Source], settings: DropoutSetti
         mask: (H, W) bool.
         sources: the fields around.
         settings: which of them.
+        of_colour: (H, W) bool, where only the colour is wrong.
     """
     for part, inside in pieces(mask):
-        made, _ = filled(picture, mask, part, sources, settings)
+        made, _ = filled(picture, mask, part, sources, settings, of_colour)
         picture[part][inside] = made[inside]
 
 
@@ -72,7 +75,8 @@ def pieces(mask: Mask) -> list[tuple[Part, Mask]]:
 
 
 def filled(
-    picture: Rgb, mask: Mask, part: Part, sources: list[Source], settings: DropoutSettings
+    picture: Rgb, mask: Mask, part: Part, sources: list[Source], settings: DropoutSettings,
+    of_colour: Mask | None = None,
 ) -> tuple[Rgb, dict[str, float]]:  # fmt: skip
     """(h, w, 3) what a place shows without its dropout, and the share of each source in it."""
     beside = _beside(mask, part)
@@ -98,7 +102,10 @@ def filled(
     shares: dict[str, float] = {}
     for name, weight in zip(names, weights, strict=True):  # two fields of one side have one name
         shares[name] = shares.get(name, 0.0) + float((weight / whole).mean())
-    return _with_own_light(np.asarray(made, np.float32), picture[part], np.min(errors, axis=0)), shares
+    error = np.min(errors, axis=0)
+    if of_colour is not None:
+        error = np.where(of_colour[part], np.float32(np.inf), error)
+    return _with_own_light(np.asarray(made, np.float32), picture[part], error), shares
 
 
 def _with_own_light(made: Rgb, own: Rgb, error: Values) -> Rgb:

@@ -6,6 +6,8 @@ and after show two different lines there and agree with the lines above and belo
 
 from __future__ import annotations
 
+from typing import Any
+
 import cv2
 import numpy as np
 import numpy.typing as npt
@@ -46,9 +48,9 @@ def repeated_of(
     off = _off(spikes, others)
     runs[cv2.blur(off, (least, 1)) < LEAST_LEVELS] = 0  # what nobody sees is not looked at closer
     _, labels, stats, _ = cv2.connectedComponentsWithStats(runs, connectivity=4)
-    usual = cv2.blur(same.astype(np.float32), SURROUNDINGS)
+    usual = np.asarray(cv2.blur(same.astype(np.float32), SURROUNDINGS), np.float32)
     found: list[tuple[Streak, float, float]] = []
-    for label in _worth_a_look(stats, usual, settings.most_lines):
+    for label in _worth_a_look(np.asarray(stats), usual, settings.most_lines):
         x, y, width, height, _ = (int(value) for value in stats[label])
         part = slice(y, y + height), slice(x, x + width)
         mask = labels[part] == label
@@ -80,7 +82,7 @@ def _same(luma: Luma8) -> Luma8:
     return same
 
 
-def _worth_a_look(stats: npt.NDArray[np.int32], usual: Plane, most_lines: int) -> list[int]:
+def _worth_a_look(stats: npt.NDArray[Any], usual: Plane, most_lines: int) -> list[int]:
     """Labels of runs of few lines that hardly any comes about by chance, by what is usual around; never the rest."""
     x, y, width, height, size = stats.T
     share = usual[y + height // 2, x + width // 2]

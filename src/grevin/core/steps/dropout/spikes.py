@@ -11,7 +11,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Protocol, TypeVar
+from typing import Literal, Protocol, TypeVar
 
 import cv2
 import numpy as np
@@ -19,6 +19,7 @@ import numpy.typing as npt
 
 from grevin.core.motion.flow import Flow, Luma8, estimate_flow, positions, sample
 from grevin.core.picture.colour import Rgb
+from grevin.core.picture.frame import Mask
 
 Bytes = npt.NDArray[np.uint8]
 Made = TypeVar("Made")
@@ -28,6 +29,12 @@ AROUND = tuple((up, count + 1 - up) for count in range(1, TALLEST + 1) for up in
 EVENED_LINES = 5  # median down the picture, for motion alone: streaks of up to two lines vanish
 LEAST_NOISE, MOST_NOISE = 2.0, 8.0  # 8-bit levels
 MAD_TO_SIGMA = 1.4826
+Of = Literal["picture", "colour"]
+TOLD_BY: dict[Of, int] = {"picture": 1, "colour": 2}  # channel by which noise is told: of luma, of colour the most
+OUTSIDE_PX = 0.5  # beyond the last pixel, from which a field does not show a place
+EVENED_PX = (9, 1)  # px and lines over which colour is evened
+LIGHT_OF = np.array([0.299, 0.587, 0.114], np.float32)  # luma of R'G'B': BT.601-7, 2.5.1
+COLOUR = np.column_stack([np.eye(3) - LIGHT_OF, np.full(3, 128.0)])  # R'G'B' less luma, around the middle of a byte
 RANGE = np.ones((3, 3), np.uint8)
 
 
@@ -43,6 +50,7 @@ class Spikes:
         bright, dark: (H, W) uint8 levels by which it stands out in both ways, the most of any channel.
         in_time: (H, W) uint8 levels by which it stands out in time, the most of any channel and sign.
         noise: 8-bit levels, standard deviation of what is left between fields.
+        of: what is looked at: the picture, or its colour alone.
     """
 
     offsets: tuple[int, int]
@@ -53,6 +61,7 @@ class Spikes:
     dark: Bytes
     in_time: Bytes
     noise: float
+    of: Of
 
     @property
     def nbytes(self) -> int:
@@ -89,17 +98,69 @@ def spikes_of(window: Fields, offsets: tuple[int, int]) -> Spikes:
         flow = estimate_flow(evened, _evened(window.at(offset)), "glance")
         flows.append(flow)
         moved.append(np.asarray(sample(bytes_of(window.at(offset)), *positions(flow)), np.uint8))
+    return _between(offsets, here, (moved[0], moved[1]), (flows[0], flows[1]), "picture")
+
+
+def colours_of(spikes: Spikes) -> Spikes:
+    """The same of colour alone, which wrong chroma stands out by where brightness is right: evened along the lines."""
+    moved = colour_of(spikes.moved[0]), colour_of(spikes.moved[1])
+    return _between(spikes.offsets, colour_of(spikes.here), moved, spikes.flows, "colour")
+
+
+def colour_of(rgb: Bytes) -> Bytes:
+    """(H, W, 3) uint8 R'G'B' without luma, around 128, evened along the lines: a wrong colour is long, noise is not."""
+    return np.asarray(cv2.blur(cv2.transform(rgb, COLOUR), EVENED_PX), np.uint8)
+
+
+def light_of(spikes: Spikes, part: tuple[slice, slice]) -> float:
+    """8-bit levels by which the brightness of a place stands out in time, in the mean."""
+    rows, columns = part
+    room = slice(max(0, rows.start - 1), rows.stop + 1), slice(max(0, columns.start - 1), columns.stop + 1)
+    inside = (
+        slice(rows.start - room[0].start, rows.stop - room[0].start),
+        slice(columns.start - room[1].start, columns.stop - room[1].start),
+    )
+    here, *moved = (one[room].astype(np.float32) @ LIGHT_OF for one in (spikes.here, *spikes.moved))
+    most = np.maximum(*(cv2.dilate(one, RANGE) for one in moved))
+    least = np.minimum(*(cv2.erode(one, RANGE) for one in moved))
+    return float(np.maximum(np.maximum(here - most, least - here), 0.0)[inside].mean())
+
+
+def _between(
+    offsets: tuple[int, int], here: Bytes, moved: tuple[Bytes, Bytes], flows: tuple[Flow, Flow], of: Of
+) -> Spikes:  # fmt: skip
+    """What stands out of one picture between two others, moved onto it.
+
+    Where one of them does not show a place the other tells alone. Colour, which is soft, is not told by one.
+    """
+    out = [_leads_out(flow) for flow in flows]
+    moved = _seen(moved[0], moved[1], out[0]), _seen(moved[1], moved[0], out[1])
     most = np.maximum(*(cv2.dilate(one, RANGE) for one in moved))
     least = np.minimum(*(cv2.erode(one, RANGE) for one in moved))
     above, below = cv2.subtract(here, most), cv2.subtract(least, here)
     bright, dark = _down(here)
+    nowhere = out[0] & out[1] if of == "picture" else out[0] | out[1]
+    above[nowhere] = below[nowhere] = 0
     in_time = most_of(np.maximum(above, below))
-    apart = cv2.absdiff(here[..., 1], moved[0][..., 1])
+    apart = cv2.absdiff(here[..., TOLD_BY[of]], moved[0][..., TOLD_BY[of]])
     noise = float(np.clip(MAD_TO_SIGMA * np.median(apart[::2, ::4]) / np.sqrt(2), LEAST_NOISE, MOST_NOISE))
     return Spikes(
-        offsets, (moved[0], moved[1]), (flows[0], flows[1]), here, most_of(np.minimum(above, bright)),
-        most_of(np.minimum(below, dark)), in_time, noise,
+        offsets, moved, flows, here, most_of(np.minimum(above, bright)),
+        most_of(np.minimum(below, dark)), in_time, noise, of,
     )  # fmt: skip
+
+
+def _seen(moved: Bytes, other: Bytes, out: Mask) -> Bytes:
+    """A picture, and another where it shows nothing."""
+    return np.where(out[..., None], other, moved) if out.any() else moved
+
+
+def _leads_out(flow: Flow) -> Mask:
+    """(H, W) bool, where a flow leads out of the picture."""
+    height, width = flow.shape[:2]
+    x, y = positions(flow)
+    across = (x < -OUTSIDE_PX) | (x > width - 1 + OUTSIDE_PX)
+    return np.asarray(across | (y < -OUTSIDE_PX) | (y > height - 1 + OUTSIDE_PX))
 
 
 def most_of(levels: Bytes) -> Bytes:

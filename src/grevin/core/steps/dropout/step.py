@@ -12,6 +12,7 @@ Not for scratches, which lie upright, nor for damage that stays for several fiel
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import ClassVar
 
 import cv2
@@ -27,8 +28,8 @@ from grevin.core.steps.dropout.filling import Source, fill, filled
 from grevin.core.steps.dropout.judge import asked, shipped
 from grevin.core.steps.dropout.repeated import repeated_of
 from grevin.core.steps.dropout.settings import DropoutSettings
-from grevin.core.steps.dropout.spikes import Fields, Spikes, bytes_of, spikes_of
-from grevin.core.steps.dropout.streaks import Streak, streaks_of
+from grevin.core.steps.dropout.spikes import Fields, Of, Spikes, bytes_of, colour_of, colours_of, light_of, spikes_of
+from grevin.core.steps.dropout.streaks import FEWEST, Streak, streaks_of
 from grevin.core.steps.evidence import Blob, Evidence
 from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.seen import Window
@@ -36,6 +37,7 @@ from grevin.core.steps.settings import Settings
 
 PAIRS = ((-1, 1), (1, 2), (-1, -2))  # of fields that one is compared with: at the ends of a shot two of one side
 DROPOUTS_A_FRAME = 0.5  # clean open clips count up to .1 in the mean (docs/steps/dropout.md)
+LIGHT = 2.0  # times the noise: more brightness than that does not stand out of a streak of colour in the mean
 DOUBTFUL = 1.0  # of the score, from which the judge was nearly of the other opinion
 LEAST_DRAWN_PX = 16  # width of a box that was drawn over lines
 STREAKS_BYTES = 1 << 14  # of those of a field, about
@@ -49,7 +51,7 @@ class DropoutStep:
     id: ClassVar[str] = "dropout"
     label: ClassVar[str] = "Dropout concealment"
     fault: ClassVar[str] = "White, black or coloured streaks on single lines of a tape"
-    version: ClassVar[int] = 2
+    version: ClassVar[int] = 3
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "signal"
     works_on_fields: ClassVar[bool] = True  # a dropout lies on one field
@@ -87,7 +89,7 @@ class DropoutStep:
     def mend(self, window: Window, evidence: Evidence, settings: DropoutSettings) -> Rgb:
         """The field with its dropouts filled."""
         picture = window.rgb().copy()
-        fill(picture, evidence.mask, _sources(window, settings), settings)
+        fill(picture, evidence.mask, _sources(window, settings), settings, _of_colour_alone(window, settings))
         return picture
 
     def find_at(self, window: Window, area: Area, settings: DropoutSettings) -> Evidence:
@@ -126,21 +128,69 @@ def taken(window: Fields, offsets: tuple[int, int], settings: DropoutSettings) -
 
 
 def sorted_out(window: Fields, spikes: Spikes, settings: DropoutSettings) -> tuple[Judged, Judged]:
-    """Streaks that are taken, and those that nearly were."""
-    least = asked(settings.caution)
-    others = tuple(bytes_of(window.at(offset)) for offset in spikes.offsets)
-    found: Judged = []
-    passed: Judged = []
-    for streak, score in judged(window, spikes, settings):
-        if score >= least and not seen_elsewhere(streak, spikes.here, others):
-            found.append((streak, score))
-        elif score >= least - DOUBTFUL:
-            passed.append((streak, score))
-    if settings.polarity == "both":
-        repeated = _repeated(window, spikes, settings)
-        found += [(streak, score) for streak, score in repeated if score >= least]
-        passed += [(streak, score) for streak, score in repeated if least > score >= least - DOUBTFUL]
-    return found, passed
+    """Streaks that are taken, and those that nearly were; made once."""
+
+    def make() -> tuple[Judged, Judged]:
+        least = asked(settings.caution)
+        others = tuple(bytes_of(window.at(offset)) for offset in spikes.offsets)
+        found: Judged = []
+        passed: Judged = []
+        for sight in sights(window, spikes):
+            around = others if sight.of == "picture" else tuple(map(colour_of, others))
+            for streak, score in _judged(window, sight, settings):
+                if score >= least and not seen_elsewhere(streak, sight.here, around):
+                    found.append((streak, score))
+                elif score >= least - DOUBTFUL:
+                    passed.append((streak, score))
+        if settings.polarity == "both":
+            repeated = _repeated(window, spikes, settings)
+            found += [(streak, score) for streak, score in repeated if score >= least]
+            passed += [(streak, score) for streak, score in repeated if least > score >= least - DOUBTFUL]
+        return _once(found, window.luma8().shape), passed
+
+    name = f"dropout sorted {settings.caution} {_name(spikes, settings)}"
+    return window.keep(name, make, lambda _: STREAKS_BYTES)
+
+
+def _of_colour_alone(window: Window, settings: DropoutSettings) -> Mask:
+    """(H, W) bool, where only the colour of a field is wrong: its brightness does not stand out."""
+    shape, spikes = window.luma8().shape, _spikes(window)
+    if spikes is None:
+        return np.zeros(shape, np.bool_)
+    found = sorted_out(window, spikes, settings)[0]
+    alone = [one for one in found if one[0].of == "colour" and light_of(spikes, _part(one[0])) < LIGHT * spikes.noise]
+    mask = _laid(alone, "colour", shape)
+    for streak, _ in alone:  # as far as it is mended
+        _lay(mask, streak, settings.grow_px)
+    return mask & ~_laid(found, "picture", shape)
+
+
+def _once(found: Judged, shape: tuple[int, ...]) -> Judged:
+    """Streaks of colour without what belongs to one of the picture: its lines are mended, colour and all."""
+    known, once = _laid(found, "picture", shape), []
+    for streak, score in found:
+        if streak.of == "colour":
+            rest = streak.mask & ~known[_part(streak)].any(axis=0)
+            if rest.sum() < FEWEST:
+                continue
+            once.append((replace(streak, mask=rest), score))
+        else:
+            once.append((streak, score))
+    return once
+
+
+def _laid(found: Judged, of: Of, shape: tuple[int, ...]) -> Mask:
+    """(H, W) bool, where streaks are that were seen in something."""
+    mask = np.zeros(shape, np.bool_)
+    for streak, _ in found:
+        if streak.of == of:
+            mask[_part(streak)] |= streak.mask
+    return mask
+
+
+def _part(streak: Streak) -> tuple[slice, slice]:
+    x, y, width, height = streak.area
+    return slice(y, y + height), slice(x, x + width)
 
 
 def _repeated(window: Fields, spikes: Spikes, settings: DropoutSettings) -> Judged:
@@ -154,17 +204,28 @@ def _repeated(window: Fields, spikes: Spikes, settings: DropoutSettings) -> Judg
     return window.keep(f"dropout repeated {_name(spikes, settings)}", make, lambda _: STREAKS_BYTES)
 
 
+def sights(window: Fields, spikes: Spikes) -> tuple[Spikes, Spikes]:
+    """What streaks are looked for in: the picture, and its colour alone."""
+    name = f"dropout colours {DropoutStep.version} {spikes.offsets}"
+    return spikes, window.keep(name, lambda: colours_of(spikes), lambda made: made.nbytes)
+
+
 def judged(window: Fields, spikes: Spikes, settings: DropoutSettings) -> Judged:
-    """The streaks of a field with their scores; made once."""
+    """The streaks of a field with their scores, whatever they were seen in."""
+    return [one for sight in sights(window, spikes) for one in _judged(window, sight, settings)]
+
+
+def _judged(window: Fields, spikes: Spikes, settings: DropoutSettings) -> Judged:
+    """Those that are seen in one of them; made once."""
 
     def make() -> Judged:
         streaks = streaks_of(spikes, settings)
         if not streaks:
             return []
-        scores = shipped().scores(np.stack([streak.features for streak in streaks]))
+        scores = shipped(spikes.of).scores(np.stack([streak.features for streak in streaks]))
         return list(zip(streaks, (float(score) for score in scores), strict=True))
 
-    return window.keep(f"dropout judged {_name(spikes, settings)}", make, lambda _: STREAKS_BYTES)
+    return window.keep(f"dropout judged {spikes.of} {_name(spikes, settings)}", make, lambda _: STREAKS_BYTES)
 
 
 def _name(spikes: Spikes, settings: DropoutSettings) -> str:

@@ -10,14 +10,15 @@ import numpy.typing as npt
 
 from grevin.core.picture.frame import Mask
 from grevin.core.steps.dropout.settings import DropoutSettings
-from grevin.core.steps.dropout.spikes import Bytes, Spikes, most_of
+from grevin.core.steps.dropout.spikes import Bytes, Of, Spikes, most_of
 
 FEATURES = (
     "mean", "most", "over surroundings", "time over surroundings", "length", "lines", "full", "around agree",
     "fields agree", "motion", "motion uneven", "noise", "beside in time", "grey", "others",
 )  # fmt: skip
+# 8-bit levels by which a streak stands out at least, all along and somewhere
+LEAST: dict[Of, tuple[float, float]] = {"picture": (6.0, 13.0), "colour": (4.0, 8.0)}
 LOW, HIGH = 2.5, 5.0  # x noise: a streak goes on from the low one, and reaches the high one somewhere
-LOW_LEVELS, HIGH_LEVELS = 6.0, 13.0  # at least
 GAP_PX = 5  # between pieces of one streak
 SURROUNDINGS = (61, 31)  # px across, lines
 BESIDE_LINES = 2  # above and below, where nothing of a dropout is
@@ -35,12 +36,14 @@ class Streak:
         mask: (height, width) bool, which pixels of it.
         levels: mean 8-bit levels by which it stands out; negative for darker.
         features: (F,) measures, in the order of `FEATURES`.
+        of: what it was seen in.
     """
 
     area: tuple[int, int, int, int]
     mask: Mask
     levels: float
     features: Values
+    of: Of = "picture"
 
 
 def streaks_of(spikes: Spikes, settings: DropoutSettings) -> list[Streak]:
@@ -68,7 +71,7 @@ class _Around:
 def _of_kind(
     levels: Bytes, kind: str, spikes: Spikes, around: _Around, settings: DropoutSettings
 ) -> list[Streak]:  # fmt: skip
-    low, high = max(LOW_LEVELS, LOW * spikes.noise), max(HIGH_LEVELS, HIGH * spikes.noise)
+    low, high = (max(least, times * spikes.noise) for least, times in zip(LEAST[spikes.of], (LOW, HIGH), strict=True))
     joined = cv2.morphologyEx((levels >= low).astype(np.uint8), cv2.MORPH_CLOSE, np.ones((1, GAP_PX), np.uint8))
     count, labels, stats, _ = cv2.connectedComponentsWithStats(joined, connectivity=4)
     if count <= 1:
@@ -87,7 +90,7 @@ def _of_kind(
             own = levels[part][mask].astype(np.float64)
             measures = _measures(own, mask, part, spikes, around, blurred)
             levels_off = float(own.mean()) * (-1 if kind == "darker" else 1)
-            found.append(Streak((x, y, width, height), mask, levels_off, measures))
+            found.append(Streak((x, y, width, height), mask, levels_off, measures, spikes.of))
     return found
 
 
