@@ -1,8 +1,8 @@
 """Train the judges of streaks: `python -m bench.train_dropout`. Writes the weights beside the step, `judge*.json`.
 
 The clips on which rules are set, as interlaced and as whole frames, with simulated dropouts and clean, their fields
-also through a codec; each clip counts the same. What the table says of a clip was judged by a model that was trained
-without it.
+also through a codec, and in colours that are much stronger; each clip counts the same. What the table says of a clip
+was judged by a model that was trained without it.
 """
 
 from __future__ import annotations
@@ -34,7 +34,8 @@ from grevin.core.treatment.recipe import Treatment, TreatmentStep
 DROPOUT = Treatment(steps=(TreatmentStep.make("dropout"),))
 SEED, GRAIN = 5200, 2.5  # 8-bit levels
 LOOKED_AT = (1, 3, 5, 7, 9)
-RUNS = 5  # of a clip: its two fields as they are and through a codec, and whole frames
+RUNS = 7  # of a clip: its two fields as they are, through a codec and in strong colours, and whole frames
+STRONG = 2.5  # times the colour: no clip has small things as colourful as some mosaics are
 A_FRAME = 8.0
 WEARS = (Wear(0.0, 8, "h264"), Wear(0.0, 8, "mpeg2"))  # of the fields of either parity
 TRUE_FROM, FALSE_BELOW = 0.5, 0.1  # of a streak's pixels that are damaged
@@ -54,22 +55,43 @@ def runs_of(clip: Clip, number: int, a_frame: float) -> list[Run]:
     if frames is None:
         return []
     damage = DropoutDamage(SEED + number, a_frame)
-    worn = [damage.add(frame) for frame in frames]
-    found: list[Run] = []
+    found = _fields_of(frames, damage)
+    found += [
+        (coded(fields, wear, SEED, clip.name), masks) for (fields, masks), wear in zip(found, WEARS, strict=True)
+        if carried_by_codec(fields[0])
+    ]  # fmt: skip
+    found += _fields_of([colourful(frame) for frame in frames], damage)
+    whole = GrainDamage(SEED, GRAIN)
+    plain = [whole.add(frame)[0] for frame in long_run(clip, len(frames))]
+    worn = [damage.add(replace(frame, format=replace(frame.format, field_order="progressive"))) for frame in plain]
+    return [*found, ([frame for frame, _ in worn], [truth.mask for _, truth in worn])]
+
+
+def _fields_of(frames: list[Frame], damage: DropoutDamage) -> list[Run]:
+    """The fields of either parity, damaged."""
+    worn, found = [damage.add(frame) for frame in frames], []
     for parity in (0, 1):
         fmt = frames[0].format.of_field(parity)
         fields = [
             Frame(n, fmt, tuple(np.ascontiguousarray(plane[parity::2]) for plane in frame.planes))
             for n, (frame, _) in enumerate(worn)
         ]
-        masks = [truth.mask[parity::2] for _, truth in worn]
-        found.append((fields, masks))
-        if carried_by_codec(fields[0]):
-            found.append((coded(fields, WEARS[parity], SEED, clip.name), masks))
-    whole = GrainDamage(SEED, GRAIN)
-    plain = [whole.add(frame)[0] for frame in long_run(clip, len(frames))]
-    worn = [damage.add(replace(frame, format=replace(frame.format, field_order="progressive"))) for frame in plain]
-    return [*found, ([frame for frame, _ in worn], [truth.mask for _, truth in worn])]
+        found.append((fields, [truth.mask[parity::2] for _, truth in worn]))
+    return found
+
+
+def colourful(frame: Frame) -> Frame:
+    """A frame whose colour is stronger; others than Y'CbCr as they are."""
+    if frame.format.model != "yuv":
+        return frame
+    middle = 1 << (frame.format.bit_depth - 1)
+    unit = middle // 128
+    chroma = (
+        np.clip(np.rint((plane.astype(np.float32) - middle) * STRONG) + middle, 16 * unit, 240 * unit)
+        for plane in frame.planes[1:3]
+    )
+    planes = (frame.planes[0], *(plane.astype(frame.format.dtype) for plane in chroma))
+    return Frame(frame.number, frame.format, planes)
 
 
 def coded(frames: list[Frame], wear: Wear, seed: int, name: str) -> list[Frame]:
@@ -89,7 +111,7 @@ def examples(clip: Clip, number: int) -> dict[Of, list[Example]]:
                     continue
                 weight = CLEAN_WEIGHT if a_frame == 0 else 1.0
                 window = step.window(at)
-                for sight in sights(window, spikes_of(window, (-1, 1))):
+                for sight in sights(window, spikes_of(window, (-1, 1)), DropoutSettings()):
                     found[sight.of] += _told(sight, truths[at], weight)
     return found
 

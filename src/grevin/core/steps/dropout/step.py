@@ -2,10 +2,12 @@
 
 A pixel is suspect where it stands out both from the fields of the same parity before and after, along the motion, and
 from the lines around it. Suspect pixels are joined along their lines to streaks, which are judged whole; what another
-field shows too, at another place, is a thing that moves. A line that a deck showed once more in place of a lost one is
-told by being the line above, noise and all, where the fields around show two. A streak is filled from the field before,
-the field after, or the lines above and below, whichever the good lines beside it tell to be right, at their levels. The
-other field of the frame is never touched, nor looked at. Material without fields is looked at frame by frame.
+field shows too, at another place, is a thing that moves. Wrong colour at right brightness is looked for in the colour
+alone, evened along the lines, and only the colour is mended there. A line that a deck showed once more in place of a
+lost one is told by being the line above, noise and all, where hardly any other lines of the field are. A streak is
+filled from the field before, the field after, or the lines above and below, whichever the good lines beside it tell to
+be right, at their levels. The other field of the frame is never touched, nor looked at. Material without fields is
+looked at frame by frame.
 
 Not for scratches, which lie upright, nor for damage that stays for several fields.
 """
@@ -135,7 +137,7 @@ def sorted_out(window: Fields, spikes: Spikes, settings: DropoutSettings) -> tup
         others = tuple(bytes_of(window.at(offset)) for offset in spikes.offsets)
         found: Judged = []
         passed: Judged = []
-        for sight in sights(window, spikes):
+        for sight in sights(window, spikes, settings):
             around = others if sight.of == "picture" else tuple(map(colour_of, others))
             for streak, score in _judged(window, sight, settings):
                 if score >= least and not seen_elsewhere(streak, sight.here, around):
@@ -204,15 +206,17 @@ def _repeated(window: Fields, spikes: Spikes, settings: DropoutSettings) -> Judg
     return window.keep(f"dropout repeated {_name(spikes, settings)}", make, lambda _: STREAKS_BYTES)
 
 
-def sights(window: Fields, spikes: Spikes) -> tuple[Spikes, Spikes]:
-    """What streaks are looked for in: the picture, and its colour alone."""
+def sights(window: Fields, spikes: Spikes, settings: DropoutSettings) -> tuple[Spikes, ...]:
+    """What streaks are looked for in: the picture, and its colour alone, which is neither brighter nor darker."""
+    if settings.polarity != "both":
+        return (spikes,)
     name = f"dropout colours {DropoutStep.version} {spikes.offsets}"
     return spikes, window.keep(name, lambda: colours_of(spikes), lambda made: made.nbytes)
 
 
 def judged(window: Fields, spikes: Spikes, settings: DropoutSettings) -> Judged:
     """The streaks of a field with their scores, whatever they were seen in."""
-    return [one for sight in sights(window, spikes) for one in _judged(window, sight, settings)]
+    return [one for sight in sights(window, spikes, settings) for one in _judged(window, sight, settings)]
 
 
 def _judged(window: Fields, spikes: Spikes, settings: DropoutSettings) -> Judged:
