@@ -35,7 +35,7 @@ BRIGHTER = 60  # levels by which the lines of the upper field are
 @pytest.mark.reference
 @pytest.mark.parametrize("coding", ["h264", "h265"])
 @pytest.mark.parametrize("chroma", ["4:2:0", "4:2:2", "4:4:4"])
-def test_chroma_as_mediainfo_reads_it(tmp_path: Path, coding: str, chroma: Any) -> None:
+def test_chroma_as_another_reader_sees_it(tmp_path: Path, coding: str, chroma: Any) -> None:
     _, output = coded(tmp_path, WIDE, coding, shape=Shape(chroma=chroma))
     (video,) = MediaInfo.parse(output).video_tracks
     assert video.chroma_subsampling.startswith(chroma)

@@ -65,8 +65,10 @@ def test_where_lines_are_alike_of_themselves_one_more_says_nothing() -> None:
     other = np.clip(luma + rng.integers(-9, 10, luma.shape), 0, 255).astype(np.uint8)  # not quite the same anywhere
     rgb, theirs = (np.repeat(one[..., None], 3, axis=2) for one in (luma, other))
     still = np.zeros((*luma.shape, 2), np.float32)
-    nothing = np.zeros_like(luma)
-    spikes = Spikes((-1, 1), (theirs, theirs), (still, still), rgb, nothing, nothing, nothing, 2.0, "picture")
+    nothing, unseen = np.zeros_like(luma), np.zeros(luma.shape, np.bool_)
+    spikes = Spikes(
+        (-1, 1), (theirs, theirs), (still, still), rgb, nothing, nothing, nothing, 2.0, (unseen, unseen), "picture"
+    )
     settings = DropoutSettings(most_lines=6)
     found = repeated_of(luma, spikes, (theirs, theirs), (other, other), settings)
     assert len(found) > 20

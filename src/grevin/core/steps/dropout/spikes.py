@@ -22,6 +22,7 @@ from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
 
 Bytes = npt.NDArray[np.uint8]
+Values = npt.NDArray[np.float32]
 Made = TypeVar("Made")
 
 TALLEST = 4  # lines that a streak has at most: three, and one more where chroma is shared by two lines
@@ -50,6 +51,7 @@ class Spikes:
         bright, dark: (H, W) uint8 levels by which it stands out in both ways, the most of any channel.
         in_time: (H, W) uint8 levels by which it stands out in time, the most of any channel and sign.
         noise: 8-bit levels, standard deviation of what is left between fields.
+        out: (H, W) bool each, where a flow leads out of the picture.
         of: what is looked at: the picture, or its colour alone.
     """
 
@@ -61,6 +63,7 @@ class Spikes:
     dark: Bytes
     in_time: Bytes
     noise: float
+    out: tuple[Mask, Mask]
     of: Of
 
     @property
@@ -93,18 +96,20 @@ def spikes_of(window: Fields, offsets: tuple[int, int]) -> Spikes:
     """A field beside two others of the same parity."""
     here = bytes_of(window)
     evened = _evened(window)
-    flows, moved = [], []
+    flows, moved, out = [], [], []
     for offset in offsets:
         flow = estimate_flow(evened, _evened(window.at(offset)), "glance")
         flows.append(flow)
-        moved.append(np.asarray(sample(bytes_of(window.at(offset)), *positions(flow)), np.uint8))
-    return _between(offsets, here, (moved[0], moved[1]), (flows[0], flows[1]), "picture")
+        places = positions(flow)
+        moved.append(np.asarray(sample(bytes_of(window.at(offset)), *places), np.uint8))
+        out.append(_leads_out(*places))
+    return _between(offsets, here, (moved[0], moved[1]), (flows[0], flows[1]), (out[0], out[1]), "picture")
 
 
 def colours_of(spikes: Spikes) -> Spikes:
     """The same of colour alone, which wrong chroma stands out by where brightness is right: evened along the lines."""
     moved = colour_of(spikes.moved[0]), colour_of(spikes.moved[1])
-    return _between(spikes.offsets, colour_of(spikes.here), moved, spikes.flows, "colour")
+    return _between(spikes.offsets, colour_of(spikes.here), moved, spikes.flows, spikes.out, "colour")
 
 
 def colour_of(rgb: Bytes) -> Bytes:
@@ -127,13 +132,13 @@ def light_of(spikes: Spikes, part: tuple[slice, slice]) -> float:
 
 
 def _between(
-    offsets: tuple[int, int], here: Bytes, moved: tuple[Bytes, Bytes], flows: tuple[Flow, Flow], of: Of
+    offsets: tuple[int, int], here: Bytes, moved: tuple[Bytes, Bytes], flows: tuple[Flow, Flow],
+    out: tuple[Mask, Mask], of: Of,
 ) -> Spikes:  # fmt: skip
     """What stands out of one picture between two others, moved onto it.
 
     Where one of them does not show a place the other tells alone. Colour, which is soft, is not told by one.
     """
-    out = [_leads_out(flow) for flow in flows]
     moved = _seen(moved[0], moved[1], out[0]), _seen(moved[1], moved[0], out[1])
     most = np.maximum(*(cv2.dilate(one, RANGE) for one in moved))
     least = np.minimum(*(cv2.erode(one, RANGE) for one in moved))
@@ -146,19 +151,22 @@ def _between(
     noise = float(np.clip(MAD_TO_SIGMA * np.median(apart[::2, ::4]) / np.sqrt(2), LEAST_NOISE, MOST_NOISE))
     return Spikes(
         offsets, moved, flows, here, most_of(np.minimum(above, bright)),
-        most_of(np.minimum(below, dark)), in_time, noise, of,
+        most_of(np.minimum(below, dark)), in_time, noise, out, of,
     )  # fmt: skip
 
 
 def _seen(moved: Bytes, other: Bytes, out: Mask) -> Bytes:
     """A picture, and another where it shows nothing."""
-    return np.where(out[..., None], other, moved) if out.any() else moved
+    if not out.any():
+        return moved
+    made = moved.copy()
+    made[out] = other[out]
+    return made
 
 
-def _leads_out(flow: Flow) -> Mask:
-    """(H, W) bool, where a flow leads out of the picture."""
-    height, width = flow.shape[:2]
-    x, y = positions(flow)
+def _leads_out(x: Values, y: Values) -> Mask:
+    """(H, W) bool, where places lie out of the picture."""
+    height, width = x.shape
     across = (x < -OUTSIDE_PX) | (x > width - 1 + OUTSIDE_PX)
     return np.asarray(across | (y < -OUTSIDE_PX) | (y > height - 1 + OUTSIDE_PX))
 
