@@ -157,11 +157,7 @@ def _between(
 
 def _seen(moved: Bytes, other: Bytes, out: Mask) -> Bytes:
     """A picture, and another where it shows nothing."""
-    if not out.any():
-        return moved
-    made = moved.copy()
-    made[out] = other[out]
-    return made
+    return np.asarray(cv2.copyTo(other, out.view(np.uint8), moved.copy()), np.uint8) if out.any() else moved
 
 
 def _leads_out(x: Values, y: Values) -> Mask:
@@ -181,7 +177,9 @@ def bytes_of(window: Fields) -> Bytes:
     """(H, W, 3) uint8 R'G'B'."""
 
     def make() -> Bytes:
-        return np.asarray(np.clip(window.rgb() * 255 + 0.5, 0, 255), np.uint8)
+        levels = window.rgb() * np.float32(255)
+        levels += np.float32(0.5)
+        return np.asarray(np.clip(levels, 0, 255, out=levels), np.uint8)
 
     return window.keep("dropout bytes", make, lambda made: made.nbytes)
 

@@ -62,10 +62,21 @@ class _Around:
     """What is measured of the whole field, once."""
 
     def __init__(self, spikes: Spikes) -> None:
-        self.time = cv2.blur(spikes.in_time.astype(np.float32), SURROUNDINGS)
-        self.flow = spikes.flows[1]
-        self.bent = np.abs(np.diff(self.flow, axis=0, append=self.flow[-1:])).sum(axis=2)
-        self.apart = most_of(np.asarray(cv2.absdiff(*spikes.moved), np.uint8))
+        self.time = cv2.boxFilter(spikes.in_time, cv2.CV_32F, SURROUNDINGS)
+        self._spikes = spikes
+
+    def bent(self, part: tuple[slice, slice]) -> npt.NDArray[np.float32]:
+        """(h, w) px by which motion differs from a line to the next."""
+        rows, columns = part
+        flow = self._spikes.flows[1][rows.start : rows.stop + 1, columns]
+        missing = rows.stop - rows.start + 1 - len(flow)  # below the last line motion goes on
+        flow = np.concatenate([flow, flow[-1:]]) if missing else flow
+        return np.asarray(np.abs(np.diff(flow, axis=0)).sum(axis=2), np.float32)
+
+    def apart(self, part: tuple[slice, slice]) -> Bytes:
+        """(h, w) levels by which the fields around differ."""
+        first, second = (np.ascontiguousarray(one[part]) for one in self._spikes.moved)
+        return most_of(np.asarray(cv2.absdiff(first, second), np.uint8))
 
 
 def _of_kind(
@@ -76,7 +87,7 @@ def _of_kind(
     count, labels, stats, _ = cv2.connectedComponentsWithStats(joined, connectivity=4)
     if count <= 1:
         return []
-    blurred = np.asarray(cv2.blur(levels.astype(np.float32), SURROUNDINGS), np.float32)
+    blurred = np.asarray(cv2.boxFilter(levels, cv2.CV_32F, SURROUNDINGS), np.float32)
     found = []
     for label in np.flatnonzero(
         (stats[:, 2] >= settings.shortest_px) & (stats[:, 3] <= settings.most_lines) & (stats[:, 4] >= FEWEST)
@@ -106,14 +117,14 @@ def _measures(
     above, below = (spikes.here[at[0], columns].astype(np.float64) for at in (over, under))
     mean = float(own.mean())
     inside = spikes.here[part][mask].astype(np.float64)
-    flow = around.flow[part][mask]
+    flow = spikes.flows[1][part][mask]
     time = spikes.in_time[part][mask].astype(np.float64)
     return np.array([
         np.log(mean), np.log(own.max()), np.log(mean / (float(blurred[middle]) + 0.5)),
         np.log((time.mean() + 0.5) / (float(around.time[middle]) + 0.5)), np.log(mask.shape[1]), mask.shape[0],
         mask.mean(), np.log1p(float(np.abs(above - below).mean())) - np.log(mean),
-        np.log1p(float(around.apart[part][mask].mean())) - np.log(mean),
-        np.log1p(float(np.hypot(flow[:, 0], flow[:, 1]).mean())), np.log1p(float(around.bent[part][mask].mean())),
+        np.log1p(float(around.apart(part)[mask].mean())) - np.log(mean),
+        np.log1p(float(np.hypot(flow[:, 0], flow[:, 1]).mean())), np.log1p(float(around.bent(part)[mask].mean())),
         np.log(spikes.noise), np.log1p(float(spikes.in_time[beside, columns].mean())) - np.log(mean),
         np.log1p(float(np.ptp(inside, axis=1).mean())), 0.0,
     ])  # fmt: skip
