@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import contextlib
+import gc
 import json
 import os
 import signal
 import socket
 import subprocess
 import sys
+import threading
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -162,3 +165,29 @@ def test_a_cluster_loses_a_worker_and_then_its_scheduler(
     assert any("The scheduler was lost" in words for words in proof["notes"])
     status, out, _ = call(capsys, "apply", recipe(), worn_reel, tmp_path / "b.mkv", "--anew", "--json")
     assert json.loads(out)["checksums"] == proof["checksums"]
+
+
+@pytest.mark.filterwarnings("ignore::ResourceWarning")  # what Dask leaves of a talk that led nowhere
+@pytest.mark.parametrize("address", ["nonsense", "file:///etc/passwd", "tcp://127.0.0.1:{port}"])
+def test_one_who_is_no_scheduler_is_said_and_nothing_else(
+    capsys, monkeypatch: pytest.MonkeyPatch, recipe: Recipe, dirty_reel: Path, tmp_path: Path, address: str
+) -> None:  # fmt: skip
+    """Also a server that answers with something else."""
+    monkeypatch.setattr("grevin.core.job.crew.PATIENCE_S", 1)
+    with socket.create_server(("127.0.0.1", 0)) as server:
+
+        def babble() -> None:
+            with contextlib.suppress(OSError):
+                while True:
+                    talk, _ = server.accept()
+                    talk.sendall(b"HTTP/1.1 200 OK\r\n\r\n" + b"hello " * 1000)
+                    talk.close()
+
+        threading.Thread(target=babble, daemon=True).start()
+        address = address.format(port=server.getsockname()[1])
+        status, _, err = call(capsys, "apply", recipe(), dirty_reel, tmp_path / "o.mkv", "--scheduler", address)
+        gc.collect()
+    assert status == 2
+    assert f"No scheduler answers at {address}." in err
+    assert "Traceback" not in capsys.readouterr().err
+    assert not (tmp_path / "o.mkv").exists()

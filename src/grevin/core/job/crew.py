@@ -203,6 +203,16 @@ def _leave_with_parent() -> None:
         os._exit(1)
 
 
+def _closed_by_us(client: Any) -> Any:
+    """A client of Dask that does nothing when it is forgotten: one that nobody answered would wait, and complain."""
+
+    class Closed(client):  # type: ignore[misc]
+        def __del__(self) -> None:
+            pass
+
+    return Closed
+
+
 class ClusterWorkers:
     """Workers of a Dask cluster that runs already. They have to see the same files under the same paths."""
 
@@ -226,8 +236,8 @@ class ClusterWorkers:
         for name in [name for name in logging.root.manager.loggerDict if name.startswith("distributed")]:
             logging.getLogger(name).setLevel(logging.CRITICAL)  # what is lost is said by us
         try:
-            self._client: Any = cast("Any", Client)(address, timeout=PATIENCE_S, set_as_default=False)
-        except (OSError, ValueError, TypeError, RuntimeError) as fault:
+            self._client: Any = _closed_by_us(cast("Any", Client))(address, timeout=PATIENCE_S, set_as_default=False)
+        except Exception as fault:  # whoever listens there may answer with anything: lengths of exabytes, say
             raise UsageError(
                 f"No scheduler answers at {address}.", "Start one with “dask scheduler”, or correct the address."
             ) from fault
