@@ -293,6 +293,27 @@ def test_the_shape_of_an_access_copy(qtbot: QtBot, window: Window, tmp_path: Pat
     assert made.format.matrix == "bt709"
 
 
+def test_the_shot_in_sight_is_written(qtbot: QtBot, window: Window) -> None:
+    length = window.session.length
+    window.session.parts.split(4)
+    window.session.parts.split(9)
+    window.session.declare(head=2)
+    window.session.go(3)
+    qtbot.keyClick(window, Qt.Key.Key_F5)
+    output, form = window.output, window.output._form
+    assert (output.first.value(), output.last.value()) == (2, length - 1)
+    qtbot.mouseClick(form.shot, LEFT)
+    assert (output.first.value(), output.last.value()) == (2, 3), "not beyond the trims"
+    window.session.go(5)
+    qtbot.mouseClick(form.shot, LEFT)
+    assert (output.first.value(), output.last.value()) == (4, 8)
+    qtbot.mouseClick(output.write, LEFT)
+    written(qtbot, window)
+    assert len(open_reel(Path(output.path.text()))) == 5
+    qtbot.mouseClick(form.all, LEFT)
+    assert (output.first.value(), output.last.value()) == (2, length - 1)
+
+
 def test_how_an_access_copy_plays(qtbot: QtBot, window: Window) -> None:
     qtbot.keyClick(window, Qt.Key.Key_F5)
     output, form = window.output, window.output._form

@@ -83,6 +83,8 @@ class Output(QWidget):
             changed.connect(self.show_facts)
         self._form.faulted.connect(self.faulted)
         self._form.keep_it.clicked.connect(self._keep_version)
+        self._form.shot.clicked.connect(self._choose_shot)
+        self._form.all.clicked.connect(lambda: self._form.show_frames(self._session.kept))
         self.write.clicked.connect(self.start)
         self.cancel.clicked.connect(self._runner.cancel)
         self.every.clicked.connect(self._order_all)
@@ -195,8 +197,14 @@ class Output(QWidget):
         kept = self._session.kept
         if kept != self._kept:
             self._kept = kept
-            self.first.setValue(kept.start)
-            self.last.setValue(kept.stop - 1)
+            self._form.show_frames(kept)
+
+    def _choose_shot(self) -> None:
+        """The shot in sight is written, as far as it lies between the trims."""
+        parts, kept = self._session.parts, self._session.kept
+        shot = parts.frames(parts.at(self._session.place.frame), self._session.length)
+        both = range(max(shot.start, kept.start), min(shot.stop, kept.stop))
+        self._form.show_frames(both or kept)
 
     def show_length(self) -> None:
         """The reel grew while it was being indexed: a range that ended with it still does."""

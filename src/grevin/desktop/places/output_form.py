@@ -26,7 +26,9 @@ from grevin.desktop.dialogs import files
 from grevin.desktop.places.output_wishes import CONTROLS, Wishes, row
 from grevin.desktop.texts import tr
 
-NAMED = ("version", "keep_it", "forget_it", "path", "first", "last", "evidence", "ledger", "overwrite")
+NAMED = (
+    "version", "keep_it", "forget_it", "path", "first", "last", "shot", "all", "evidence", "ledger", "overwrite",
+)  # fmt: skip
 
 
 class OutputForm(Wishes):
@@ -46,6 +48,9 @@ class OutputForm(Wishes):
         self.path = QLineEdit()
         self.first = QSpinBox()
         self.last = QSpinBox()
+        self.shot, self.all = QPushButton(tr("This shot")), QPushButton(tr("All"))
+        self.shot.setToolTip(tr("Write the shot that the frame in sight belongs to."))
+        self.all.setToolTip(tr("Write all between the trims."))
         self.evidence = QCheckBox(tr("Evidence pictures beside it"))
         self.ledger = QCheckBox(tr("Ledger (CSV) beside it"))
         self.overwrite = QCheckBox(tr("Overwrite existing files"))
@@ -141,10 +146,15 @@ class OutputForm(Wishes):
         self.room.setProperty("quiet", True)
         self.room.setWordWrap(True)
         form.addRow(tr("Size"), self.room)
-        form.addRow(tr("Frames"), row(self.first, QLabel(tr("to")), self.last, None))
+        form.addRow(tr("Frames"), row(self.first, QLabel(tr("to")), self.last, self.shot, self.all, None))
         self.add_last_rows(form)
         for box in (self.evidence, self.ledger, self.overwrite):
             form.addRow("", box)
+
+    def show_frames(self, frames: range) -> None:
+        """Frames to write."""
+        self.first.setValue(frames.start)
+        self.last.setValue(frames.stop - 1)
 
     @property
     def chosen(self) -> Version:
