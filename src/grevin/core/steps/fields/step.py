@@ -112,7 +112,8 @@ class FieldsStep:
         kinds = {shot.kind for shot in shots}
         if kinds <= {"progressive", "unknown"}:
             words = "The fields belong together: progressive, no sample was changed."
-            return Timing(same, notes=(words,), field_order="progressive")
+            said_otherwise = reel.format.field_order in {"top_first", "bottom_first"}
+            return Timing(same, notes=(words,), field_order="progressive" if said_otherwise else "")
         top_first = _top_first(shots, reel, settings)
         if kinds == {"film"}:
             return _film(reel, shots)
