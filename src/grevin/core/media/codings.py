@@ -206,13 +206,15 @@ CODINGS: dict[str, Coding] = {
         Coding("dnxhr-hqx", "DNxHR HQX", "intermediate", ".mov", "dnxhd", ("4:2:2",), (10,), {"profile": "dnxhr_hqx"},
                least=(256, 120), fields=False, matrix="bt709", sound=_MOV_SOUND, remade="pcm_s24le"),
         # The coded frames of DNxHR name BT.709 or BT.2020 alone (SMPTE ST 2019-1, from memory)
+        # One frame at a time in x265: of several, one waited for ever in its control of the rate while pictures were
+        # flushed (seen once, with x265 216); lines of a frame are coded side by side all the same
         # Constant rate factors: 17 or so is taken for visually lossless with x264 (common practice, no source)
         Coding("h264", "H.264", "access copy", ".mp4", "libx264", ("4:2:0", "4:2:2", "4:4:4"), (8,),
                {"preset": "medium"},
                {"finest": {"crf": "14"}, "fine": {"crf": "18"}, "small": {"crf": "24"}}, full_range=True,
                sound=_MP4_SOUND, remade="aac"),
         Coding("h265", "H.265", "access copy", ".mp4", "libx265", ("4:2:0", "4:2:2", "4:4:4"), (8, 10),
-               {"preset": "medium", "x265-params": "log-level=none"},
+               {"preset": "medium", "x265-params": "log-level=none:frame-threads=1"},
                {"finest": {"crf": "16"}, "fine": {"crf": "20"}, "small": {"crf": "26"}}, fields=False,
                full_range=True, sound=_MP4_SOUND, remade="aac"),
         Coding("av1", "AV1", "access copy", ".mp4", "libsvtav1", ("4:2:0",), (8, 10), {"preset": "6"},
