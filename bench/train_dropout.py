@@ -34,7 +34,7 @@ from grevin.core.treatment.recipe import Treatment, TreatmentStep
 DROPOUT = Treatment(steps=(TreatmentStep.make("dropout"),))
 SEED, GRAIN = 5200, 2.5  # 8-bit levels
 LOOKED_AT = (1, 3, 5, 7, 9)
-RUNS = 7  # of a clip: its two fields as they are, through a codec and in strong colours, and whole frames
+RUNS = 7  # of a clip: its two fields as they are, through a codec that carries them and in strong colours; whole frames
 STRONG = 2.5  # times the colour: no clip has small things as colourful as some mosaics are
 A_FRAME = 8.0
 WEARS = (Wear(0.0, 8, "h264"), Wear(0.0, 8, "mpeg2"))  # of the fields of either parity

@@ -38,6 +38,7 @@ class Coding:
         alpha: whether it carries alpha.
         least: width and height that it needs.
         fields: whether it carries interlaced pictures as such.
+        as_shown: whether pictures are stored in the order in which they are shown.
         matrix: the only one that its frames can name, and so the one in which others see them; "" for any.
         full_range: whether it carries pictures that use the full range.
         sound: codecs of sound that its container carries as they are; None for all.
@@ -56,6 +57,7 @@ class Coding:
     alpha: bool = False
     least: tuple[int, int] = (1, 1)
     fields: bool = True
+    as_shown: bool = False
     matrix: str = ""
     full_range: bool = False
     sound: frozenset[str] | None = None
@@ -218,7 +220,7 @@ CODINGS: dict[str, Coding] = {
                {"finest": {"crf": "16"}, "fine": {"crf": "20"}, "small": {"crf": "26"}}, fields=False,
                full_range=True, sound=_MP4_SOUND, remade="aac"),
         Coding("av1", "AV1", "access copy", ".mp4", "libsvtav1", ("4:2:0",), (8, 10), {"preset": "6"},
-               {"finest": {"crf": "18"}, "fine": {"crf": "26"}, "small": {"crf": "36"}}, fields=False,
+               {"finest": {"crf": "18"}, "fine": {"crf": "26"}, "small": {"crf": "36"}}, fields=False, as_shown=True,
                full_range=True, sound=_MP4_SOUND, remade="aac"),
     )
 }  # fmt: skip

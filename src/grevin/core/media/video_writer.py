@@ -19,6 +19,7 @@ import av.filter
 from grevin.core.errors import OutputError
 from grevin.core.media.codings import CODINGS, Coding, Quality
 from grevin.core.media.matroska_header import RESERVED_NAME, write_display_size
+from grevin.core.media.packet_order import PacketOrder
 from grevin.core.media.pixel_layout import lossless_layout, pack
 from grevin.core.media.sound import CarriedTracks, RemadeSound, Sound
 from grevin.core.media.video_details import Chapter
@@ -102,6 +103,7 @@ class VideoWriter:
         options = CONTAINER_OPTIONS.get(coding.suffix, {})
         self._container = av.open(str(self.aside), "w", format=CONTAINERS[coding.suffix], container_options=options)
         self._stream = self._add_video()
+        self._order = PacketOrder() if coding.as_shown else None
         self._fields = self._field_marks()
         self._beside = [one for one in (self._add_sound(), self._add_subtitles()) if one is not None]
         for one in self._beside:
@@ -239,10 +241,18 @@ class VideoWriter:
             self._fields.push(packed)
             packed = cast("av.VideoFrame", self._fields.pull())
             self._tag(packed)
-        self._container.mux(self._stream.encode(packed))
+        if self._order is not None:
+            self._order.expect(packed.pts)
+        self._mux(packed)
         self._written += 1
         for one in self._beside:
             one.carry_until(time)
+
+    def _mux(self, packed: Any) -> None:
+        """Encode a picture, None for what is left, and store what comes out."""
+        packets = self._stream.encode(packed)
+        for packet in packets if self._order is None else self._order.ready(packets):
+            self._container.mux(packet)
 
     def _tag(self, packed: Any) -> None:
         """Some codecs take their tags from frames."""
@@ -258,7 +268,7 @@ class VideoWriter:
 
     def finish(self) -> None:
         """Flush, close, and put the pixel shape into the header."""
-        self._container.mux(self._stream.encode(None))
+        self._mux(None)
         for one in self._beside:
             one.carry_until(None)
             one.close()
