@@ -18,6 +18,7 @@ import numpy as np
 import numpy.typing as npt
 
 from bench.clips import CLIPS, pristine
+from bench.noise import noisy
 from bench.on_fields import interlaced
 from bench.over_clips import suite_over_clips
 from grevin.core.measure.area import Box
@@ -39,6 +40,8 @@ Luma = npt.NDArray[np.uint8]
 SHOWN = "splash"  # a pan with water, rock and sky, of the clips that only report
 SEED = 21
 GRAIN = 3.0  # 8-bit levels
+STANDING = 3  # frames for which grain stands
+HIGH = 1920, 1080  # px, of one trial
 QUALITY = 15  # of JPEG
 SHIFT_PX = 2  # of colour
 TREMBLE_PX = 1.0  # standard deviation, from line to line
@@ -63,6 +66,8 @@ TRIALS = {
     "bands": Trial("bands", "bands", {}),
     "noise": Trial("noise", "grain", {}),
     "noise, quick": Trial("noise", "grain", {"quick": True}),
+    "noise that stands": Trial("noise", "standing grain", {}),
+    "noise at 1080": Trial("noise", "large grain", {}),
     "dropout": Trial("dropout", "dropout", {}),
     "edges": Trial("edges", "edges", {}),
     "compression": Trial("compression", "codec", {}),
@@ -137,9 +142,22 @@ def _material(fault: str) -> list[Frame]:
         assert woven is not None
         return _through(DropoutDamage(SEED), woven)
     clean = pristine(clip)
+    if fault == "standing grain":
+        return noisy(clean, GRAIN, 0.0, SEED, STANDING)
+    if fault == "large grain":
+        return _through(DAMAGES["grain"], [_larger(frame) for frame in clean])
     if fault in DAMAGES:
         return _through(DAMAGES[fault], clean)
     return [FAULTS[fault](frame) for frame in clean] if fault in FAULTS else clean
+
+
+def _larger(frame: Frame) -> Frame:
+    fmt = replace(frame.format, width=HIGH[0], height=HIGH[1])
+    sizes = [shape[::-1] for shape in fmt.plane_shapes()]
+    planes = zip(frame.planes, sizes, strict=True)
+    return Frame(
+        frame.number, fmt, tuple(cv2.resize(plane, size, interpolation=cv2.INTER_CUBIC) for plane, size in planes)
+    )
 
 
 def _through(damage: Any, frames: list[Frame]) -> list[Frame]:

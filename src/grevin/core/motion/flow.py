@@ -13,6 +13,7 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
+from grevin.core.motion.camera import with_camera
 from grevin.core.picture.spreading import spread
 
 Luma8 = npt.NDArray[np.uint8]
@@ -98,8 +99,20 @@ def _steady_flow(here: Luma8, there: Luma8) -> Flow:
         return _near_flow(here, there, "quick")
     small = []
     for picture in (here, there):
-        half = cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
-        small.append(np.asarray(cv2.GaussianBlur(half, (0, 0), STEADY_BLUR_PX), np.uint8))
+        fine = cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
+        small.append(np.asarray(cv2.GaussianBlur(fine, (0, 0), STEADY_BLUR_PX), np.uint8))
+    first, second = small
+    flow = _even_flow(first, second)
+    shift = np.rint(displacement(first, second)).astype(np.float32)
+    if float(np.hypot(*shift)) >= FAR_PX / 2:
+        moved = np.asarray(_even_flow(first, _moved(second, shift)) + shift, np.float32)
+        flow = min(flow, moved, key=lambda one: _unexplained(first, second, one))
+    whole = cv2.resize(with_camera(flow, first, second), here.shape[::-1], interpolation=cv2.INTER_LINEAR)
+    scale = np.array([here.shape[1] / size[0], here.shape[0] / size[1]], np.float32)
+    return np.asarray(whole * scale, np.float32)
+
+
+def _even_flow(here: Luma8, there: Luma8) -> Flow:
     estimator = _estimator("steady")
     estimator.setFinestScale(0)
     estimator.setPatchSize(STEADY_PATCH_PX)  # set each time: it rewrites its own settings on small pictures
@@ -107,9 +120,7 @@ def _steady_flow(here: Luma8, there: Luma8) -> Flow:
     estimator.setVariationalRefinementAlpha(STEADY_EVENNESS)
     estimator.setGradientDescentIterations(STEADY_DESCENTS)
     estimator.setVariationalRefinementIterations(1)
-    flow = cv2.resize(estimator.calc(*small, None), here.shape[::-1], interpolation=cv2.INTER_LINEAR)
-    scale = np.array([here.shape[1] / size[0], here.shape[0] / size[1]], np.float32)
-    return np.asarray(flow * scale, np.float32)
+    return np.asarray(estimator.calc(here, there, None), np.float32)
 
 
 def _far_flow(here: Luma8, there: Luma8) -> Flow:

@@ -18,6 +18,7 @@ from grevin.core.picture.levels import Plane
 NEAR_PX, COARSE_NEAR_PX = 7, 15  # sides of the surroundings in which a place is compared, of fine and coarse grain
 BLURRED = 0.75  # variance of noise that is left by reading between pixels, of cubic interpolation, in the mean
 LEAST_VARIANCE = np.float32(1e-3)  # squared 8-bit levels
+MARGIN, SPREADS = 0.6, 1.5  # standard deviations of a difference up to which it is noise, and of a fall by e
 LEAST = 0.02  # weights below it count nothing
 OUTSIDE_PX = 1.0  # a place that lies so far off the other picture is not seen there
 APART_PX = 1.0  # motion after which standing noise lies on another place, times the root of a grain's area
@@ -51,6 +52,29 @@ class Around:
     hold: int = 1
 
 
+@dataclass(frozen=True)
+class Comparing:
+    """How a place is compared.
+
+    Attributes:
+        side: px of its surroundings.
+        fall: variances of the noise of two frames above which their difference is believed less, to a fall by e.
+    """
+
+    side: int = NEAR_PX
+    fall: float = 1.0
+    same: float = 2.0
+
+    @classmethod
+    def of_grain(cls, area: float) -> Comparing:
+        """Under noise whose grains have an area in pixels: the fewer there are around, the less a difference says."""
+        grain = max(1.0, area)
+        side = round(min(float(COARSE_NEAR_PX), NEAR_PX * math.sqrt(grain))) | 1
+        spread = 2.0 * math.sqrt(2.0 * grain / side**2)  # of the mean square of so many differences
+        kept = 1.0 - (1.0 - BLURRED) / grain
+        return cls(side, SPREADS * spread, 1.0 + kept + MARGIN * spread)
+
+
 def chained(total: Flow, step: Flow) -> Flow:
     """One way and another after it; worked out on every other pixel, for motion is smooth."""
     across, down = (np.ascontiguousarray(place[::2, ::2]) for place in positions(total))
@@ -59,14 +83,8 @@ def chained(total: Flow, step: Flow) -> Flow:
     return np.asarray(cv2.resize(both, total.shape[1::-1], interpolation=cv2.INTER_LINEAR), np.float32)
 
 
-def near_px(grains: float) -> int:
-    """Side of the surroundings that hold as many grains whatever their size; `grains` is the area of one in pixels."""
-    side = min(float(COARSE_NEAR_PX), max(float(NEAR_PX), NEAR_PX * math.sqrt(max(0.0, grains))))
-    return round(side) | 1
-
-
 def meaned(
-    planes: list[Plane], others: Iterable[Around], sigmas: list[Plane], sides: list[int]
+    planes: list[Plane], others: Iterable[Around], sigmas: list[Plane], comparing: list[Comparing]
 ) -> list[Meaned]:  # fmt: skip
     """Planes of a frame, each in the mean over what the others show of it.
 
@@ -74,19 +92,19 @@ def meaned(
         planes: of the frame, 8-bit levels.
         others: the frames around, those that share their noise one after the other.
         sigmas: (H, W) standard deviation of the noise in each plane.
-        sides: px of the surroundings in which each plane is compared.
+        comparing: how each plane is compared.
     """
     sums = [_Sum(plane) for plane in planes]
     noises = [sigma * sigma + LEAST_VARIANCE for sigma in sigmas]
     for around in others:
         trust: Plane | None = None
         leading: dict[tuple[int, ...], _Way] = {}  # planes of one size go the same way
-        for place, (own, other, noise, side) in enumerate(zip(planes, around.planes, noises, sides, strict=True)):
+        for place, (own, other, noise, how) in enumerate(zip(planes, around.planes, noises, comparing, strict=True)):
             if own.shape not in leading:
                 leading[own.shape] = _Way(around.flow, own.shape)
             way = leading[own.shape]
             moved = way.moved(other)
-            weight: Plane = _trust(own, moved, noise, side) * way.seen
+            weight: Plane = _trust(own, moved, noise, how) * way.seen
             if trust is None:
                 trust = weight
             else:  # colour is believed no more than brightness is
@@ -151,9 +169,9 @@ class _Way:
         return np.asarray(moved, np.float32)
 
 
-def _trust(own: Plane, moved: Plane, noise: Plane, side: int) -> Plane:
+def _trust(own: Plane, moved: Plane, noise: Plane, how: Comparing) -> Plane:
     """1 where two pictures differ by no more than noise of a variance does, falling where they differ by more."""
     away = cv2.subtract(own, moved)
-    apart = cv2.divide(cv2.blur(cv2.multiply(away, away), (side, side)), noise)
-    weight = cv2.exp(np.minimum(0.0, np.float32(2.0) - apart))
+    apart = cv2.divide(cv2.blur(cv2.multiply(away, away), (how.side, how.side)), noise)
+    weight = cv2.exp(np.minimum(0.0, np.float32(1.0 / how.fall) * (np.float32(how.same) - apart)))
     return np.asarray(cv2.threshold(weight, LEAST, 0.0, cv2.THRESH_TOZERO)[1], np.float32)

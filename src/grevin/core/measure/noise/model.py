@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -18,6 +18,7 @@ LEAST_SAMPLES = 30  # of a level, for a value of its own
 LINE_PARTS = 6  # runs of places of rising texture that a line is laid through
 MOST_TILT = 0.5  # of the line: what grows as fast in the difference as in the sum is noise that is not even, no texture
 BY_TEXTURE, BY_SPREAD = 0.57, 0.07  # of what plain places disagree by, see `_doubt`
+GOOD = 0.05  # by which share a good measure may be off
 STEEPEST = 2.5  # times by which neighbouring levels may differ: noise changes evenly over the range
 
 
@@ -57,6 +58,10 @@ class NoiseModel:
     def off_by(self) -> float:
         """By which share its measure of the first plane may be off, over all levels."""
         return float(np.average(self.doubt, weights=self.samples))
+
+    def sure(self) -> NoiseModel:
+        """As much of it as is sure: what it may be off by, beyond what a good measure may, is left out."""
+        return replace(self, sigma=self.sigma * (1.0 - min(1.0, max(0.0, self.off_by - GOOD))))
 
     @property
     def typical(self) -> float:

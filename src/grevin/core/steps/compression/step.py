@@ -13,7 +13,7 @@ from typing import ClassVar
 
 import numpy as np
 
-from grevin.core.motion.meaning import Around, meaned
+from grevin.core.motion.meaning import Around, Comparing, meaned
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.levels import Plane, levels_of, with_levels
 from grevin.core.progress import Progress
@@ -28,7 +28,6 @@ from grevin.core.steps.settings import Settings
 from grevin.core.steps.ways import ways
 
 LEFT_OVER = 2.0  # rms of the residue that is left, over that of what the network took: set on clips that rule
-NEAR_PX = 7  # side of the surroundings in which frames are compared
 
 
 class CompressionStep:
@@ -37,7 +36,7 @@ class CompressionStep:
     id: ClassVar[str] = "compression"
     label: ClassVar[str] = "Compression clean-up"
     fault: ClassVar[str] = "Blocks, ringing or blotchy colour of an old codec show"
-    version: ClassVar[int] = 1
+    version: ClassVar[int] = 2
     family: ClassVar[Family] = "whole"
     stage: ClassVar[Stage] = "signal"
     settings_model: ClassVar[type[Settings]] = CompressionSettings
@@ -102,7 +101,7 @@ def _along_motion(window: Window, grids: Grids, own: list[Plane], clean: list[Pl
     sigmas = [np.full_like(plane, LEFT_OVER * _rms(plane - before)) for plane, before in zip(clean, own, strict=True)]
     flows = ways(window, reach, lambda offset, side: window.at(offset).motion(side, "steady"))
     others = (Around(_clean(window.at(offset), grids), flow, abs(offset)) for offset, flow in flows)
-    return [one.plane for one in meaned(clean, others, sigmas, [NEAR_PX] * len(clean))]
+    return [one.plane for one in meaned(clean, others, sigmas, [Comparing()] * len(clean))]
 
 
 def _rms(plane: Plane) -> float:

@@ -23,7 +23,7 @@ import numpy as np
 from grevin.core.errors import SettingsError
 from grevin.core.measure.area import Box
 from grevin.core.memory import check_memory
-from grevin.core.motion.meaning import NEAR_PX, Around, meaned
+from grevin.core.motion.meaning import Around, Comparing, meaned
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.geometry import Geometry
@@ -57,7 +57,7 @@ class EnlargeStep:
     id: ClassVar[str] = "enlarge"
     label: ClassVar[str] = "Enlarge"
     fault: ClassVar[str] = "Delivery asks for more lines than there are"
-    version: ClassVar[int] = 4
+    version: ClassVar[int] = 5
     family: ClassVar[Family] = "shape"
     stage: ClassVar[Stage] = "size"
     settings_model: ClassVar[type[Settings]] = EnlargeSettings
@@ -162,7 +162,7 @@ class EnlargeStep:
         flows = ways(window, settings.reach_frames, lambda offset, side: window.at(offset).motion(side, "steady"))
         others = (Around([self._twice(window.at(offset), settings)], flow, abs(offset)) for offset, flow in flows)
         same = np.full_like(own, max(self._known(window, settings).noise, SAME_LEVELS))
-        return meaned([own], others, [same], [NEAR_PX])[0].plane
+        return meaned([own], others, [same], [Comparing()])[0].plane
 
     def _twice(self, window: Window, settings: EnlargeSettings) -> Plane:
         """(2 H, 2 W) brightness at twice its size, of the frame alone."""

@@ -38,7 +38,7 @@ class GrainStep:
     id: ClassVar[str] = "grain"
     label: ClassVar[str] = "Grain given back"
     fault: ClassVar[str] = "The picture looks like wax without its grain"
-    version: ClassVar[int] = 2
+    version: ClassVar[int] = 3
     family: ClassVar[Family] = "whole"
     stage: ClassVar[Stage] = "finish"
     settings_model: ClassVar[type[Settings]] = GrainSettings
@@ -77,7 +77,7 @@ class GrainStep:
     def render(self, window: Window, settings: GrainSettings) -> Frame:
         """The frame under new grain; itself where there is none to give."""
         frame = window.frame()
-        model = _plain(settings, frame.format) if settings.kind == "plain" else unpacked(window.study())
+        model = _plain(settings, frame.format) if settings.kind == "plain" else _measured(window.study())
         amount = 1.0 if settings.kind == "plain" else settings.amount
         if model is None or amount * model.typical < LEAST_SIGMA:
             return frame
@@ -97,10 +97,16 @@ class GrainStep:
         """What is given back in a shot, in words."""
         if study["plain"].any():
             return ("Grain of a size and level of its own.",)
-        model = unpacked(study)
+        model = _measured(study)
         if model is None:
             return ("No grain was measured before the step Grain and noise: there is none to give back.", LEFT_ALONE)
         return (f"Grain of {model.typical:.1f} levels was measured before the step Grain and noise.",)
+
+
+def _measured(study: Arrays) -> NoiseModel | None:
+    """As much as was sure enough to be taken."""
+    model = unpacked(study)
+    return None if model is None else model.sure()
 
 
 def _plain(settings: GrainSettings, fmt: PictureFormat) -> NoiseModel:

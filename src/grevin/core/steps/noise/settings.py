@@ -33,7 +33,7 @@ class NoiseSettings(Settings):
         help="The same for the noise of colours.",
     )  # fmt: skip
     reach_frames: int = setting(
-        4, label="Reach", unit="frames", low=0, high=5, lowest="this frame alone",
+        5, label="Reach", unit="frames", low=0, high=5, lowest="this frame alone",
         help="How many frames on either side are averaged along the motion, where they show the same thing.",
     )  # fmt: skip
     quick: bool = setting(

@@ -2,8 +2,8 @@
 
 The noise of a shot is measured in plain places of neighbouring frames: its size at each level, in luma and in colour,
 and its spectrum, for grain is no white noise. A frame is averaged with those around where they show the same thing,
-place by place, and what noise is left is taken by its spectrum. Material without noise above its own rounding comes
-out bit for bit.
+place by place, and what noise is left is taken by its spectrum. What the measure may be off by is left in the picture.
+Material without noise above its own rounding comes out bit for bit.
 """
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ from grevin.core.measure.noise.cosines import PART
 from grevin.core.measure.noise.model import PLANES, NoiseModel
 from grevin.core.measure.noise.over_shot import measured
 from grevin.core.motion.flow import Flow
-from grevin.core.motion.meaning import Around, meaned, near_px
+from grevin.core.motion.meaning import Around, Comparing, meaned
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.levels import Plane, levels_of, with_levels
@@ -28,7 +28,7 @@ from grevin.core.steps.charting import Chart
 from grevin.core.steps.evidence import Evidence
 from grevin.core.steps.noise.along_motion import ways_around
 from grevin.core.steps.noise.checking import checked
-from grevin.core.steps.noise.curve import drawn, model_for
+from grevin.core.steps.noise.curve import drawn, taken_for
 from grevin.core.steps.noise.holds import Holds, frames_of
 from grevin.core.steps.noise.settings import NoiseSettings
 from grevin.core.steps.noise.shrinking import COARSE_STEP, FINE_STEP, shrunk
@@ -48,7 +48,7 @@ class NoiseStep:
     id: ClassVar[str] = "noise"
     label: ClassVar[str] = "Grain and noise"
     fault: ClassVar[str] = "Grain or noise hides the picture, or costs too many bits"
-    version: ClassVar[int] = 3
+    version: ClassVar[int] = 4
     family: ClassVar[Family] = "whole"
     stage: ClassVar[Stage] = "signal"
     settings_model: ClassVar[type[Settings]] = NoiseSettings
@@ -77,7 +77,7 @@ class NoiseStep:
     def render(self, window: Window, settings: NoiseSettings) -> Frame:
         """The frame without its noise; itself where none was measured."""
         frame, study = window.frame(), window.study()
-        model = model_for(study)
+        model = taken_for(study)
         places = [] if model is None else _taken(model, frame.format, settings)
         if model is None or not places:
             return frame
@@ -94,8 +94,8 @@ class NoiseStep:
         others = (
             around(offset, flow) for offset, flow in ways_around(window, holds, holds.reach(settings), model.typical**2)
         )
-        sides = [near_px(model.grain_area(place)) for place in places]
-        made = meaned(own, others, sigmas, sides)
+        comparing = [Comparing.of_grain(model.grain_area(place)) for place in places]
+        made = meaned(own, others, sigmas, comparing)
         quiet = {}
         for place, mean, sigma in zip(places, made, sigmas, strict=True):
             step = COARSE_STEP if _is_chroma(place, frame.format) else FINE_STEP  # colour is coarse to the eye
@@ -105,7 +105,7 @@ class NoiseStep:
 
     def check(self, window: Window, made: Frame, settings: NoiseSettings) -> Evidence:
         """Where more than noise went."""
-        frame, model = window.frame(), model_for(window.study())
+        frame, model = window.frame(), taken_for(window.study())
         height, width = frame.format.height, frame.format.width
         if made is frame or model is None:
             return Evidence(np.zeros((height, width), np.bool_), words="left as it is.")

@@ -5,14 +5,14 @@ from __future__ import annotations
 import numpy as np
 
 from grevin.core.measure.noise.boxes import unpacked_boxes
-from grevin.core.measure.noise.model import PLANES, NoiseModel, unpacked
+from grevin.core.measure.noise.model import GOOD, PLANES, NoiseModel, unpacked
 from grevin.core.measure.noise.renewal import lengths
 from grevin.core.steps.charting import LEFT_ALONE, ByHand, Chart, Line
 from grevin.core.steps.noise.curve import model_for, points_of
 from grevin.core.steps.seen import Arrays
 
 LEAST_SIGMA = 0.45  # 8-bit levels: rounding alone is .29 (the root of a twelfth), a codec's little more
-SURE_BELOW, UNSURE_FROM = 0.05, 0.25  # by which share a measure may be off that is good, and one that is worth nothing
+UNSURE_FROM = 0.25  # by which share a measure may be off that is a poor one
 CODEC_FRAMES = 6  # for which noise stands that a codec keeps for a group of pictures; cameras hold it for 2 to 4
 MOST_NOISE = 60.0  # 8-bit levels, of a curve that is drawn
 
@@ -24,12 +24,19 @@ def words_of(study: Arrays, rate: float) -> tuple[str, ...]:
     if model is None:
         advice = "Draw the curve by hand, or a place to measure in."
         return ("No plain place was found in which noise could be measured.", advice, *boxes, LEFT_ALONE)
-    if max(model.size(plane) for plane in range(PLANES)) < LEAST_SIGMA:
+    if _is_little(model):
         return (f"No noise in this shot above its rounding: {model.typical:.2f} levels.", *boxes, LEFT_ALONE)
     words = (f"{_size_words(model)}.", *_held_words(study), *boxes)
     if len(study["drawn"]):
         return (*words, f"The curve was drawn by hand, with {len(study['drawn'])} points.")
-    return words if measured is None else (*words, _quality_words(measured))
+    if measured is None:
+        return words
+    unsure = ("What is sure of it is no more than rounding.", LEFT_ALONE) if _is_little(measured.sure()) else ()
+    return (*words, _quality_words(measured), *unsure)
+
+
+def _is_little(model: NoiseModel) -> bool:
+    return max(model.size(plane) for plane in range(PLANES)) <= LEAST_SIGMA
 
 
 def _size_words(model: NoiseModel) -> str:
@@ -68,8 +75,11 @@ def _quality_words(model: NoiseModel) -> str:
     places = f"Measured in {int(model.samples.sum())} plain places of {len(model.levels)} levels"
     off = model.off_by
     if off >= UNSURE_FROM:
-        return f"{places}: a poor measure, perhaps off by {100 * off:.0f} %; draw a place to measure in, or the curve."
-    kind = "a good measure" if off < SURE_BELOW else "a fair measure"
+        return (
+            f"{places}: a poor measure, perhaps off by {100 * min(1.0, off):.0f} %, and so much less is taken; "
+            "draw a place to measure in, or the curve."
+        )
+    kind = "a good measure" if off < GOOD else "a fair measure"
     return f"{places}: {kind}, off by about {max(1.0, 100 * off):.0f} %."
 
 
