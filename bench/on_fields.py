@@ -45,7 +45,7 @@ def measure_on_fields() -> dict[str, float]:
     return {name: round(value, 3) for name, value in figures.items()}
 
 
-def interlaced(clip: Clip, order: FieldOrder, count: int = FRAMES) -> list[Frame] | None:
+def interlaced(clip: Clip, order: FieldOrder, count: int = FRAMES, grain: float = GRAIN) -> list[Frame] | None:
     """So many frames of two moments each, with grain; None where the pictures give no two whole fields."""
     moments = long_run(clip, 2 * count)
     rows = moments[0].format.height // 4 * 4
@@ -60,7 +60,8 @@ def interlaced(clip: Clip, order: FieldOrder, count: int = FRAMES) -> list[Frame
         planes = tuple(plane.copy() for plane in early)
         for plane, other in zip(planes, later, strict=True):
             plane[late::2] = other[late::2]
-        made.append(GrainDamage(SEED, GRAIN).add(Frame(number, fmt, planes))[0])
+        frame = Frame(number, fmt, planes)
+        made.append(GrainDamage(SEED, grain).add(frame)[0] if grain else frame)
     return made
 
 

@@ -8,7 +8,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from grevin.core.measure.noise.model import GOOD, unpacked
+from grevin.core.measure.noise.model import GOOD, model_of, unpacked
+from grevin.core.measure.noise.pairs import Samples
 from grevin.core.picture.depth import in_depth
 from grevin.core.picture.frame import Frame
 from grevin.core.quality.memory_source import MemorySource
@@ -117,3 +118,14 @@ def test_what_is_not_sure_to_be_noise_stays(clean: list[Frame]) -> None:
     assert found.sure().typical == pytest.approx(found.typical * (1 - min(1.0, found.off_by - GOOD)))
     told = " ".join(chain.told(range(LENGTH)))
     assert "off by" in told
+
+
+def test_places_that_do_not_differ_at_all_give_no_noise() -> None:
+    rng = np.random.default_rng(1)
+    level, power = rng.uniform(30, 220, 600).astype(np.float32), np.zeros((600, 3, 8, 8), np.float32)
+    texture = rng.uniform(0, 9, 600).astype(np.float32)
+    samples = Samples(level, power, (4, 1, 1), texture, np.ones(600, np.bool_), np.zeros((3, 3)))
+    found = model_of([samples])
+    assert found is not None
+    assert found.typical == 0
+    assert found.off_by == 1.0

@@ -103,13 +103,14 @@ def _steady_flow(here: Luma8, there: Luma8) -> Flow:
         small.append(np.asarray(cv2.GaussianBlur(fine, (0, 0), STEADY_BLUR_PX), np.uint8))
     first, second = small
     flow = _even_flow(first, second)
-    shift = np.rint(displacement(first, second)).astype(np.float32)
-    if float(np.hypot(*shift)) >= FAR_PX / 2:
-        moved = np.asarray(_even_flow(first, _moved(second, shift)) + shift, np.float32)
+    shift = displacement(first, second)
+    if float(np.hypot(*shift)) >= FAR_PX:
+        whole = np.rint(shift).astype(np.float32)
+        moved = np.asarray(_even_flow(first, _moved(second, whole)) + whole, np.float32)
         flow = min(flow, moved, key=lambda one: _unexplained(first, second, one))
-    whole = cv2.resize(with_camera(flow, first, second), here.shape[::-1], interpolation=cv2.INTER_LINEAR)
+    large = cv2.resize(with_camera(flow, first, second), here.shape[::-1], interpolation=cv2.INTER_LINEAR)
     scale = np.array([here.shape[1] / size[0], here.shape[0] / size[1]], np.float32)
-    return np.asarray(whole * scale, np.float32)
+    return np.asarray(large * scale, np.float32)
 
 
 def _even_flow(here: Luma8, there: Luma8) -> Flow:

@@ -17,7 +17,8 @@ MEDIAN_OF_MEAN = {1: 0.4549, 2: 0.6931, 4: 0.8392}  # of so many squares of norm
 LEAST_SAMPLES = 30  # of a level, for a value of its own
 LINE_PARTS = 6  # runs of places of rising texture that a line is laid through
 MOST_TILT = 0.5  # of the line: what grows as fast in the difference as in the sum is noise that is not even, no texture
-BY_TEXTURE, BY_SPREAD = 0.57, 0.07  # of what plain places disagree by, see `_doubt`
+BY_TEXTURE, BY_SPREAD = 0.57, 0.15  # of what plain places disagree by, see `_doubt`
+QUARTILES, OF_MEDIAN = 1.349, 1.253  # standard deviations between quartiles, and of a median: of normal numbers
 GOOD = 0.05  # by which share a good measure may be off
 STEEPEST = 2.5  # times by which neighbouring levels may differ: noise changes evenly over the range
 
@@ -93,7 +94,12 @@ def model_of(samples: list[Samples]) -> NoiseModel | None:
     size = np.maximum(spectra.mean(axis=(2, 3), keepdims=True), 1e-9)
     shape = np.average(spectra / size, axis=0, weights=weights)
     parts = [plain & (bins == one) for one in known]
-    doubt = np.array([_doubt(power[part, 0].mean(axis=(1, 2)), texture[part]) for part in parts])
+    doubt = np.array(
+        [
+            _doubt(power[part, 0].mean(axis=(1, 2)), texture[part], samples[0].parts[0] * _free(spectrum))
+            for part, spectrum in zip(parts, spectra[:, 0], strict=True)
+        ]
+    )
     return NoiseModel(levels, np.stack([_even(one) for one in sigma]), shape, weights, doubt, _correlations(samples))
 
 
@@ -106,18 +112,30 @@ def _correlations(samples: list[Samples]) -> Values:
     return np.asarray(found)
 
 
-def _doubt(size: Values, texture: Values) -> float:
+def _free(spectrum: Values) -> float:
+    """How many of the cosines are as good as independent."""
+    power = float(np.square(spectrum).sum())
+    return 1.0 if power <= 0 else float(np.square(spectrum.sum())) / power
+
+
+def _doubt(size: Values, texture: Values, free: float) -> float:
     """By which share the noise of a level may be off: its plain places agree neither by their texture nor as a whole.
 
-    The weights were fitted by hand to known noise over clips that rules are set on: they put measures in order, and
-    promise no figure.
+    What places of so many independent squares differ by from chance is no doubt; that the mean of a few places is off by
+    chance is some. The weights were fitted by hand to known noise over clips that rules are set on: they put measures in
+    order, and promise no figure.
     """
+    chance = np.sqrt(2.0 / free)
     order = np.argsort(texture)
     plainer, rest = (float(np.median(size[part])) for part in np.array_split(order, 2))
     low, high = np.percentile(size, [25, 75])
     if plainer <= 0 or low <= 0:
         return 1.0
-    return float(BY_TEXTURE * abs(rest / plainer - 1.0) + BY_SPREAD * np.log(high / low))
+    by_texture = abs(rest / plainer - 1.0) - 2.0 * OF_MEDIAN * chance / np.sqrt(len(size))
+    by_spread = np.log(high / low) - QUARTILES * chance
+    return float(
+        BY_TEXTURE * max(0.0, by_texture) + BY_SPREAD * max(0.0, by_spread) + OF_MEDIAN * chance / np.sqrt(len(size))
+    )
 
 
 def _share_of_noise(power: Values, texture: Values, plain: npt.NDArray[np.bool_]) -> Values:
