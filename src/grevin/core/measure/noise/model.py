@@ -60,9 +60,14 @@ class NoiseModel:
         """By which share its measure of the first plane may be off, over all levels."""
         return float(np.average(self.doubt, weights=self.samples))
 
+    @property
+    def certain(self) -> float:
+        """Which share of it is sure: all but what it may be off by beyond what a good measure may."""
+        return 1.0 - min(1.0, max(0.0, self.off_by - GOOD))
+
     def sure(self) -> NoiseModel:
-        """As much of it as is sure: what it may be off by, beyond what a good measure may, is left out."""
-        return replace(self, sigma=self.sigma * (1.0 - min(1.0, max(0.0, self.off_by - GOOD))))
+        """As much of it as is sure."""
+        return replace(self, sigma=self.sigma * self.certain)
 
     @property
     def typical(self) -> float:

@@ -40,12 +40,6 @@ def model_for(study: Arrays) -> NoiseModel | None:
     return NoiseModel(levels, np.stack(sigma), spectrum, ones, none, np.eye(len(sigma)))
 
 
-def taken_for(study: Arrays) -> NoiseModel | None:
-    """What is taken for noise: what is sure of a measure, all of what a person drew."""
-    model = model_for(study)
-    return model if model is None or len(study["drawn"]) else model.sure()
-
-
 def points_of(study: Arrays) -> tuple[tuple[float, float], ...]:
     """(level, noise of brightness) of the curve that holds, for a hand to draw on."""
     model = model_for(study)

@@ -28,7 +28,7 @@ from grevin.core.steps.charting import Chart
 from grevin.core.steps.evidence import Evidence
 from grevin.core.steps.noise.along_motion import ways_around
 from grevin.core.steps.noise.checking import checked
-from grevin.core.steps.noise.curve import drawn, taken_for
+from grevin.core.steps.noise.curve import drawn, model_for
 from grevin.core.steps.noise.holds import Holds, frames_of
 from grevin.core.steps.noise.settings import NoiseSettings
 from grevin.core.steps.noise.shrinking import COARSE_STEP, FINE_STEP, shrunk
@@ -75,10 +75,14 @@ class NoiseStep:
         return {**found, "first": first, "depth": np.array(depth), "drawn": drawn(settings.curve)}
 
     def render(self, window: Window, settings: NoiseSettings) -> Frame:
-        """The frame without its noise; itself where none was measured."""
+        """The frame without its noise; itself where none was measured for sure.
+
+        What is not sure of the measure is not taken. Half of it counts when frames are compared: one that is believed
+        too little takes no noise away, one that is believed too much takes detail.
+        """
         frame, study = window.frame(), window.study()
-        model = taken_for(study)
-        places = [] if model is None else _taken(model, frame.format, settings)
+        model = model_for(study)
+        places = [] if model is None else _taken(model.sure(), frame.format, settings)
         if model is None or not places:
             return frame
         levels = levels_of(frame)
@@ -95,17 +99,19 @@ class NoiseStep:
             around(offset, flow) for offset, flow in ways_around(window, holds, holds.reach(settings), model.typical**2)
         )
         comparing = [Comparing.of_grain(model.grain_area(place)) for place in places]
-        made = meaned(own, others, sigmas, comparing)
+        alike = [sigma * np.float32(np.sqrt(model.certain)) for sigma in sigmas]
+        made = meaned(own, others, alike, comparing)
         quiet = {}
         for place, mean, sigma in zip(places, made, sigmas, strict=True):
             step = COARSE_STEP if _is_chroma(place, frame.format) else FINE_STEP  # colour is coarse to the eye
             spectrum = _weighted(model.spectrum[place], settings)
-            quiet[place] = shrunk(mean.plane, sigma * sigma * mean.share, spectrum, step, settings.quick)
+            left = np.square(sigma * np.float32(model.certain)) * mean.share
+            quiet[place] = shrunk(mean.plane, left, spectrum, step, settings.quick)
         return with_levels(frame, levels, quiet)
 
     def check(self, window: Window, made: Frame, settings: NoiseSettings) -> Evidence:
         """Where more than noise went."""
-        frame, model = window.frame(), taken_for(window.study())
+        frame, model = window.frame(), model_for(window.study())
         height, width = frame.format.height, frame.format.width
         if made is frame or model is None:
             return Evidence(np.zeros((height, width), np.bool_), words="left as it is.")
