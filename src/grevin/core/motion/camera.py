@@ -19,12 +19,12 @@ Picture = npt.NDArray[np.float32]
 Six = npt.NDArray[np.float64]  # (3, 2): shift, change along the rows, change down the columns; of (right, down), in px
 
 EVERY_PX = 8  # places of the flow that are looked at
-FITS, LEAST_SPREAD_PX = 12, 0.1
+FITS, LEAST_SPREAD_PX = 12, 0.1  # times that places are weighed, and what they always may be off by
 LOOKS, LOOK_PX, SETTLED_PX = 4, 2, 0.005  # on the pictures: how often at most, on which pixels, and when it is enough
 NEAR_PX = 7  # side of the surroundings in which both are compared
-BLUR_PX = 0.7
+BLUR_PX = 0.7  # against noise, when both are compared
 ROUNDING = 1.0 / 6.0  # variance of the difference of two pictures of whole numbers
-OVER = 0.3  # by how much less flow may leave: it follows noise, which the camera does not
+OVER = 0.3  # by how much less flow may leave, for it follows noise, which the camera does not: set on clips that rule
 
 
 def with_camera(flow: Flow, here: npt.NDArray[np.uint8], there: npt.NDArray[np.uint8]) -> Flow:
@@ -34,6 +34,9 @@ def with_camera(flow: Flow, here: npt.NDArray[np.uint8], there: npt.NDArray[np.u
         flow: (H, W, 2) float32, from one picture to the other.
         here: (H, W) uint8 luma.
         there: (H, W) uint8 luma.
+
+    Returns:
+        (H, W, 2) float32.
     """
     first, second = (
         np.asarray(cv2.GaussianBlur(one.astype(np.float32), (0, 0), BLUR_PX), np.float32) for one in (here, there)

@@ -58,7 +58,8 @@ class Comparing:
 
     Attributes:
         side: px of its surroundings.
-        fall: variances of the noise of two frames above which their difference is believed less, to a fall by e.
+        fall: times the noise's variance, by which their difference has to grow for a frame to count less by e.
+        same: times the noise's variance, up to which a difference is noise.
     """
 
     side: int = NEAR_PX

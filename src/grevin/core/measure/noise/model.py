@@ -126,9 +126,9 @@ def _free(spectrum: Values) -> float:
 def _doubt(size: Values, texture: Values, free: float) -> float:
     """By which share the noise of a level may be off: its plain places agree neither by their texture nor as a whole.
 
-    What places of so many independent squares differ by from chance is no doubt; that the mean of a few places is off by
-    chance is some. The weights were fitted by hand to known noise over clips that rules are set on: they put measures in
-    order, and promise no figure.
+    What places of so many independent squares differ by from chance is no doubt; that the mean of a few places is off
+    by chance is some. The weights were fitted by hand to known noise over clips that rules are set on: they put
+    measures in order, and promise no figure.
     """
     chance = np.sqrt(2.0 / free)
     order = np.argsort(texture)
