@@ -29,7 +29,7 @@ from grevin.core.quality.memory_source import MemorySource
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 
-SEED = 6211  # of the grain; drawn when both networks were trained
+SEED = 6211  # of the grain; drawn when the networks and the way of the camera were set
 STILLS = ("astronaut", "coffee", "chelsea", "camera", "grass", "brick", "gravel", "page")
 BUTTERFLY = ("opencv-doc", "usr/share/doc/opencv-doc/examples/dnn_superres/butterfly.png")
 QUALITIES = (5, 10, 20, 40, 80, 95)

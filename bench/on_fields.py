@@ -46,7 +46,7 @@ def measure_on_fields() -> dict[str, float]:
 
 
 def interlaced(clip: Clip, order: FieldOrder, count: int = FRAMES, grain: float = GRAIN) -> list[Frame] | None:
-    """So many frames of two moments each, with grain; None where the pictures give no two whole fields."""
+    """So many frames of two moments each, under grain of 8-bit levels; None where they give no two whole fields."""
     moments = long_run(clip, 2 * count)
     rows = moments[0].format.height // 4 * 4
     fmt = replace(moments[0].format, height=rows, field_order=order)

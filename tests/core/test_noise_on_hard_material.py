@@ -13,6 +13,7 @@ from grevin.core.measure.noise.pairs import Samples
 from grevin.core.picture.depth import in_depth
 from grevin.core.picture.frame import Frame
 from grevin.core.quality.memory_source import MemorySource
+from grevin.core.steps.noise.telling import LEAST_SIGMA
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from grevin.core.treatment.regions import Region
@@ -101,23 +102,34 @@ def test_boxes_over_an_edge_off_the_picture_and_too_small(clean: list[Frame], bo
     step = TreatmentStep.make("noise", regions=(Region(use="measure", x=left, y=top, width=width, height=height),))
     chain = Chain(MemorySource(worn, "box"), Treatment(steps=(step,)))
     words = " ".join(chain.told(range(LENGTH)))
-    assert words
+    assert ("measure" in words) or ("No plain place" in words)
     made = chain.result.frame(MIDDLE)
     assert made is worn[MIDDLE] or off(made, clean[MIDDLE]) < off(worn[MIDDLE], clean[MIDDLE])
 
 
 def test_what_is_not_sure_to_be_noise_stays(clean: list[Frame]) -> None:
-    """Small things that move each in their own way, as leaves do: their difference is no noise, and places disagree."""
+    """Small things that move each in their own way, much here and little there: plain places do not agree."""
     rng = np.random.default_rng(7)
-    leaves = rng.normal(0, 1, (LENGTH, 240, 320)) * np.linspace(0, 8, 320) * (np.arange(240)[:, None] % 40 > 14)
+    strength = 0.4 + 2.0 * rng.exponential(1, (15, 20)) ** 2
+    leaves = rng.normal(0, 1, (LENGTH, 240, 320)) * np.kron(strength, np.ones((16, 16)))
     worn = luma_by(clean, lambda number, luma: luma + leaves[number])
-    chain, _ = under(worn, "noise")
+    chain, made = under(worn, "noise")
     found = unpacked(chain.steps[0].study_of(0))
     assert found is not None
-    assert found.off_by > GOOD
-    assert found.sure().typical == pytest.approx(found.typical * (1 - min(1.0, found.off_by - GOOD)))
-    told = " ".join(chain.told(range(LENGTH)))
-    assert "off by" in told
+    assert found.typical > 1.2 * LEAST_SIGMA
+    assert found.sure().typical < LEAST_SIGMA
+    assert all(one is other for one, other in zip(made, worn, strict=True))
+    assert "What is sure of it is no more than rounding." in " ".join(chain.told(range(LENGTH)))
+
+
+def test_a_good_measure_is_taken_whole_and_others_as_far_as_they_are_sure(clean: list[Frame]) -> None:
+    chain, _ = under(noisy(clean, SIGMA), "noise")
+    found = unpacked(chain.steps[0].study_of(0))
+    assert found is not None
+    assert found.off_by < GOOD
+    assert found.sure().typical == found.typical
+    half = replace(found, doubt=np.full_like(found.doubt, 0.5 + GOOD))
+    assert half.sure().typical == pytest.approx(0.5 * found.typical)
 
 
 def test_places_that_do_not_differ_at_all_give_no_noise() -> None:

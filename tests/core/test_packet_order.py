@@ -8,6 +8,7 @@ from typing import Any
 import av
 import pytest
 
+from grevin.core.errors import OutputError
 from grevin.core.media.codings import CODINGS
 from grevin.core.media.video_writer import Start, VideoWriter
 from tests.core.test_codings import COUNT, SD, drawn
@@ -27,27 +28,42 @@ class Unruly:
         if len(packets) > 5:
             if self._fault == "swapped":
                 packets[4], packets[5] = packets[5], packets[4]
+            elif self._fault == "lost":
+                del packets[4]
             elif self._fault == "times":
                 packets[4].dts, packets[5].dts = packets[5].dts, packets[4].dts
         return packets
+
+
+def begun(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, fault: str) -> VideoWriter:
+    """A writer that was given all its pictures."""
+    made = VideoWriter._add_video
+    monkeypatch.setattr(VideoWriter, "_add_video", lambda self: Unruly(made(self), fault))
+    coding = CODINGS["av1"]
+    writer = VideoWriter(tmp_path / "a.mp4", None, coding.format_of(SD), range(COUNT), False, Start(), coding)
+    for frame in drawn(SD):
+        writer.write(frame)
+    return writer
 
 
 @pytest.mark.parametrize("fault", ["none", "swapped", "times"])
 def test_what_is_shown_in_order_is_stored_in_order(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch, fault: str
 ) -> None:  # fmt: skip
-    made = VideoWriter._add_video
-    monkeypatch.setattr(VideoWriter, "_add_video", lambda self: Unruly(made(self), fault))
-    output, coding = tmp_path / "a.mp4", CODINGS["av1"]
-    frames = drawn(SD)
-    writer = VideoWriter(output, None, coding.format_of(SD), range(COUNT), False, Start(), coding)
-    for frame in frames:
-        writer.write(frame)
+    writer = begun(tmp_path, monkeypatch, fault)
     writer.finish()
     writer.commit()
-    with av.open(str(output)) as container:
+    with av.open(str(tmp_path / "a.mp4")) as container:
         seen = [frame.to_ndarray(format="gray").astype(float) for frame in container.decode(video=0)]
     assert len(seen) == COUNT
-    right = [(frame.planes[0].clip(16, 235).astype(float) - 16) * 255 / 219 for frame in frames]
+    right = [(frame.planes[0].clip(16, 235).astype(float) - 16) * 255 / 219 for frame in drawn(SD)]
     for place, picture in enumerate(seen):
         assert min(range(COUNT), key=lambda n: abs(picture - right[n]).mean()) == place
+
+
+def test_pictures_that_an_encoder_keeps_are_said(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    writer = begun(tmp_path, monkeypatch, "lost")
+    with pytest.raises(OutputError, match="did not give back picture 5"):
+        writer.finish()
+    writer.discard()
+    assert not list(tmp_path.iterdir())

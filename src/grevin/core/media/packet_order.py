@@ -19,6 +19,10 @@ class PacketOrder:
         self._awaited: deque[int | None] = deque()
         self._held: dict[int | None, Any] = {}
 
+    def __len__(self) -> int:
+        """How many pictures are awaited, from the first that did not come out."""
+        return len(self._awaited)
+
     def expect(self, time: int | None) -> None:
         """A picture was handed to the encoder with this timestamp; they are handed over as they are shown."""
         self._awaited.append(time)

@@ -267,8 +267,18 @@ class VideoWriter:
         return round((seconds + (index - place) / self._format.rate) / MILLISECOND)
 
     def finish(self) -> None:
-        """Flush, close, and put the pixel shape into the header."""
+        """Flush, close, and put the pixel shape into the header.
+
+        Raises:
+            OutputError: if the encoder kept pictures to itself.
+        """
         self._mux(None)
+        if self._order:
+            lost = self._written - len(self._order) + 1
+            raise OutputError(
+                f"The encoder of {self._coding.label} did not give back picture {lost}.",
+                "Write it once more, or choose another coding.",
+            )
         for one in self._beside:
             one.carry_until(None)
             one.close()
