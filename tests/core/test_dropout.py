@@ -12,8 +12,8 @@ from grevin.core.picture.frame import Frame
 from grevin.core.quality.damage.dropout import KINDS, DropoutDamage
 from grevin.core.quality.figures import psnr, squared_error
 from grevin.core.quality.memory_source import MemorySource
+from grevin.core.render.ledger import ledger_rows
 from grevin.core.steps.dropout.filling import Source, filled
-from grevin.core.steps.dropout.settings import DropoutSettings
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from grevin.core.treatment.verdicts import Verdict, Verdicts
@@ -150,9 +150,33 @@ def test_a_field_that_is_damaged_itself_fills_nothing() -> None:
     mask[10] = True
     dirty = Source("before", np.ones_like(picture), np.ones_like(mask))
     good = Source("after", picture.copy(), np.zeros_like(mask))
-    made, shares = filled(picture, mask, (slice(10, 11), slice(0, 40)), [dirty, good], DropoutSettings())
-    assert shares["before"] < 0.01
-    assert np.abs(made - picture[10]).max() < 0.02
+    part = (slice(10, 11), slice(0, 40))
+    made = filled(picture, mask, part, [dirty, good], "best")
+    assert made.shares["before"] < 0.01
+    assert np.abs(made.picture - picture[10]).max() < 0.02
+    assert made.off["before"] > 100 > 10 > made.off["after"]
+    asked = filled(picture, mask, part, [dirty, good], "before")
+    assert asked.shares == {"before": pytest.approx(1.0)}, "a person's word, whatever speaks against it"
+
+
+def test_one_dropout_of_two_is_filled_from_where_a_person_wants_it() -> None:
+    clean = woven()
+    worn = [
+        streak(streak(f, range(100, 105, 2), slice(80, 260), 245), range(40, 43, 2), slice(60, 200), 20)
+        if n == MIDDLE else f for n, f in enumerate(clean)
+    ]  # fmt: skip
+    plain, lines = chain_of(worn), chain_of(worn, source="lines")
+    blob = max(plain.evidence_at(1, MIDDLE).blobs, key=lambda one: one.area[1])
+    chosen = chain_of(worn, (Verdict("dropout", MIDDLE, blob.area, "mend", "lines"),))
+    own, other, lined = (one.result.frame(MIDDLE).planes[0] for one in (chosen, plain, lines))
+    assert np.array_equal(own[:70], other[:70]), "the other one as the step thinks best"
+    assert np.array_equal(own[70:], lined[70:])
+    assert not np.array_equal(own, other)
+    told = chosen.explain(1, MIDDLE, blob.area)
+    assert told.startswith("filled from the lines above and below (100%)")
+    assert "the field before " in told, "what was not taken is told with how far off it is"
+    rows = ledger_rows(MIDDLE, chosen.account(MIDDLE))
+    assert sorted(row.source for row in rows) == ["", "lines"]
 
 
 def test_at_the_ends_of_a_shot_and_in_a_single_frame() -> None:

@@ -95,6 +95,34 @@ def test_what_was_missed_is_mended_on_a_persons_word(source: MemorySource) -> No
     assert back.key("dirt") == ""
 
 
+def test_a_chosen_source_is_kept_with_the_job_and_its_export(tmp_path: Path) -> None:
+    said = Verdict("dropout", 3, (10, 20, 30, 1), "mend", "after")
+    with closing(JobFile.create(tmp_path / "a.grevin", Job(reels=(Reel(id=1, path="tape.mkv"),)))) as job:
+        job.act("Choose", job.document, 1, (said,))
+        assert job.verdicts(1) == [said]
+    import_job(export_job(tmp_path / "a.grevin"), tmp_path / "b.grevin")
+    with closing(JobFile.open(tmp_path / "b.grevin")) as job:
+        assert job.verdicts(1) == [said]
+    one, other = (Verdicts([Verdict("dropout", 3, (10, 20, 30, 1), "mend", name)]) for name in ("after", "before"))
+    assert len({one.key("dropout"), other.key("dropout"), Verdicts().key("dropout")}) == 3
+    with pytest.raises(ValueError, match="not mended"):
+        Verdict("dropout", 3, (10, 20, 30, 1), "leave", "after")
+
+
+def test_a_ledger_carries_chosen_sources_and_refuses_unknown_ones(tmp_path: Path) -> None:
+    head, row = "step,frame,x,y,width,height,verdict,source", "dropout,3,10,20,30,1,mend"
+    path = tmp_path / "looked-through.csv"
+    path.write_text(f"{head}\n{row},after\n")
+    assert [one.source for one in verdicts_from_ledger(path)] == ["after"]
+    path.write_text(f"{head}\n{row},yesterday\n")
+    with pytest.raises(UsageError, match="“yesterday” is no source of dropout") as fault:
+        verdicts_from_ledger(path)
+    assert "before, after, both, lines" in str(fault.value)
+    path.write_text(f"{head}\n{row.replace('dropout', 'dirt')},after\n")
+    with pytest.raises(UsageError, match="it takes nothing"):
+        verdicts_from_ledger(path)
+
+
 def test_specks_that_share_a_piece_are_parted(source: MemorySource) -> None:
     from grevin.core.steps.evidence import Blob, Evidence
     from grevin.core.treatment.verdicts import apply_verdicts

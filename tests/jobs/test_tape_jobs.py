@@ -12,6 +12,7 @@ from pytestqt.qtbot import QtBot
 
 from grevin.core.picture.colour import to_rgb
 from grevin.core.quality.figures import blockiness_db, psnr, squared_error
+from grevin.core.steps.evidence import Blob
 from grevin.demo.tape_reels import (
     DROPOUTS,
     RAGGED,
@@ -26,6 +27,7 @@ from grevin.demo.tape_reels import (
 from grevin.desktop.window import Window
 from tests.conftest import write_video
 from tests.desktop.conftest import WAIT_MS, settle
+from tests.desktop.test_verdicts import middle_of
 from tests.jobs.doing import add, part_of, written
 
 LENGTH = 12
@@ -55,6 +57,7 @@ def test_streaks_on_a_tape(qtbot: QtBot, new_window, tmp_path: Path) -> None:
     evidence = window.bench.table.look.evidence
     truth = worn[middle][1].mask
     assert (evidence.mask & truth).sum() > 0.65 * truth.sum()
+    _choose_a_source(qtbot, window, max(evidence.blobs, key=lambda blob: blob.pixels))
     made = written(qtbot, window, tmp_path / "mended.mkv")
     right, before, after = (to_rgb(one) * 255 for one in (clean[middle], worn[middle][0], made[middle]))
     gain, whole = (
@@ -67,6 +70,31 @@ def test_streaks_on_a_tape(qtbot: QtBot, new_window, tmp_path: Path) -> None:
         outside = ~window.session.chain.evidence_at(1, number).mask
         assert np.array_equal(made[number].planes[0][outside], worn[number][0].planes[0][outside])
     assert "were mended" in window.output.result.text()
+
+
+def _choose_a_source(qtbot: QtBot, window: Window, blob: Blob) -> None:
+    """Go through the sources of one streak, until the step decides again."""
+    specks, seen = window.bench.specks, []
+    qtbot.mouseMove(window.bench.table, middle_of(window, blob.area))
+    settle(qtbot, window)
+    assert specks.picked is not None
+    for source in ("before", "after", "both", "lines", ""):
+        QTest.keyClick(window.bench.table, Qt.Key.Key_U, Qt.KeyboardModifier.ShiftModifier)
+        settle(qtbot, window)
+        assert specks.picked.source == source
+        seen.append(window.bench.table.look.frame.planes[0])
+        assert "likely to be off, in levels" in specks.words
+    assert any(not np.array_equal(seen[0], other) for other in seen[1:])
+    assert window.session.job_file.undo_label() == "Mend a place"
+    window.do("undo")
+    settle(qtbot, window)
+    assert specks.words.startswith("Mended by your word")
+    assert "filled from the lines above and below (100%)" in specks.words.lower()
+    for _ in range(4):
+        window.do("undo")
+        settle(qtbot, window)
+    assert specks.picked.source == ""
+    assert specks.words.startswith("Mended: ")
 
 
 def test_the_ragged_edge(qtbot: QtBot, new_window, tmp_path: Path) -> None:

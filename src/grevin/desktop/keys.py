@@ -53,7 +53,7 @@ IN_SIGHT: dict[str, frozenset[str]] = {
     "Change": BENCH, "Region": BENCH, "Go": PICTURES, "Look": BENCH, "Verdict": LOOKING, "Survey": LOOKING,
     "Measure": BENCH,
     **dict.fromkeys(("undo", "redo", "save_recipe", "take_recipe", "full_screen", "surround"), frozenset[str]()),
-    **dict.fromkeys(("made_back", "made_on", "play_seam"), BENCH),
+    **dict.fromkeys(("made_back", "made_on", "play_seam", "another_source"), BENCH),
     **dict.fromkeys(("zoom_fit", "zoom_100", "zoom_200", "zoom_300", "zoom_400", "zoom_in", "zoom_out"), LOOKING),
     **dict.fromkeys(("pan_left", "pan_right", "pan_up", "pan_down", "one_picture", "before"), LOOKING),
 }  # fmt: skip
@@ -151,6 +151,7 @@ KEYS: tuple[Key, ...] = (
     Key("leave", ("Backspace", "Alt+X"), "Verdict", "Leave the place alone"),
     Key("mend", ("Y", "Alt+Z"), "Verdict", "Mend the place"),
     Key("undecided", ("U", "Alt+C"), "Verdict", "Undecided again: the step decides"),
+    Key("another_source", ("Shift+U",), "Verdict", "Mend the place from another source, where a step has several"),
     Key("play_around", ("Shift+Y",), "Verdict", "Play with the frames around the finding"),
     Key("survey", ("Alt+S",), "Survey", "Survey the reel; again to pause and go on"),
     Key("quick_survey", ("Alt+Shift+S",), "Survey", "Quick survey: every fifth frame"),

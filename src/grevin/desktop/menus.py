@@ -21,8 +21,8 @@ TITLES = {
 
 # what a right click offers
 ON_PICTURE = (
-    "zoom_fit", "zoom_100", "", "wipe", "side", "difference", "taken", "evidence", "", "draw_rectangle",
-    "draw_ellipse", "draw_polygon", "", "measure_whole", "mark", "one_picture",
+    "zoom_fit", "zoom_100", "", "wipe", "side", "difference", "taken", "evidence", "another_source", "",
+    "draw_rectangle", "draw_ellipse", "draw_polygon", "", "measure_whole", "mark", "one_picture",
 )  # fmt: skip
 ON_FRAMES = ("mark", "split_shot", "join_shot", "", "loop_start", "loop_end", "loop_shot", "loop_all", "", "count")
 ON_PATH = (

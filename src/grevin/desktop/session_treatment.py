@@ -126,18 +126,17 @@ class TreatmentSession(JobSession):
             "Switch the step on" if enabled else "Switch the step off", switch_step(self.treatment, place - 1, enabled)
         )
 
-    def give_verdict(self, area: Area, word: Word) -> bool:
+    def give_verdict(self, area: Area, word: Word, source: str = "") -> bool:
         """A person's word on a place of the frame that is looked at, for the selected step; False where none is."""
         entry, place = self.entry, self.selected
         if self.job_file is None or entry is None or not 0 < place <= len(self.treatment.steps):
             return False
-        return self.judge(Verdict(self.treatment.steps[place - 1].step, self.place.frame, area, word))
+        return self.judge(Verdict(self.treatment.steps[place - 1].step, self.place.frame, area, word, source))
 
     def judge(self, verdict: Verdict) -> bool:
         """A person's word on any place: of a step's finding or of the survey's."""
-        label = {"leave": "Leave a place alone", "mend": "Mend a place", "undecided": "Take a verdict back"}[
-            verdict.word
-        ]
+        labels = {"leave": "Leave a place alone", "mend": "Mend a place", "undecided": "Take a verdict back"}
+        label = "Choose from where a place is mended" if verdict.source else labels[verdict.word]
         return self.judge_all(label, (verdict,))
 
     def judge_all(self, label: str, verdicts: tuple[Verdict, ...]) -> bool:

@@ -19,7 +19,7 @@ from grevin.core.treatment.recipe import Treatment, TreatmentStep, as_counted_be
 from grevin.core.treatment.regions import Region
 from grevin.core.treatment.strokes import Stroke
 
-JOB_FORMAT, JOB_VERSION = "grevin-job", 6
+JOB_FORMAT, JOB_VERSION = "grevin-job", 7
 
 
 class Reel(BaseModel):

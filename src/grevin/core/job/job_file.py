@@ -28,7 +28,7 @@ from grevin.core.treatment.verdicts import Verdict, Verdicts
 APPLICATION_ID = 0x47525631  # "GRV1" in the SQLite header, so that `file` and we know what it is
 LONGEST_HISTORY = 1000  # acts kept for undo
 _VERDICT_ROWS = pydantic.TypeAdapter(list[Verdict])
-_VERDICT_COLUMNS = "step, frame, x, y, width, height, word"
+_VERDICT_COLUMNS = "step, frame, x, y, width, height, word, source"
 
 _SCHEMA = """
 CREATE TABLE acts (id INTEGER PRIMARY KEY AUTOINCREMENT, label TEXT NOT NULL, done_at TEXT NOT NULL,
@@ -38,7 +38,7 @@ CREATE TABLE runs (id INTEGER PRIMARY KEY, done_at TEXT NOT NULL, reel INTEGER N
 CREATE TABLE ledger (run INTEGER NOT NULL REFERENCES runs(id), frame INTEGER NOT NULL, place INTEGER NOT NULL,
   step TEXT NOT NULL, x INTEGER NOT NULL, y INTEGER NOT NULL, width INTEGER NOT NULL, height INTEGER NOT NULL,
   pixels INTEGER NOT NULL, contrast REAL NOT NULL, confidence REAL NOT NULL, verdict TEXT NOT NULL,
-  frames INTEGER NOT NULL DEFAULT 1);
+  frames INTEGER NOT NULL DEFAULT 1, source TEXT NOT NULL DEFAULT '');
 CREATE INDEX ledger_by_frame ON ledger(run, frame);
 """
 _LATER_TABLES = """
@@ -46,7 +46,7 @@ CREATE TABLE IF NOT EXISTS indices (identity TEXT PRIMARY KEY, data BLOB NOT NUL
 CREATE TABLE IF NOT EXISTS examined (identity TEXT PRIMARY KEY, data TEXT NOT NULL);
 CREATE TABLE IF NOT EXISTS verdicts (id INTEGER PRIMARY KEY, act INTEGER NOT NULL, reel INTEGER NOT NULL,
   step TEXT NOT NULL, frame INTEGER NOT NULL, x INTEGER NOT NULL, y INTEGER NOT NULL, width INTEGER NOT NULL,
-  height INTEGER NOT NULL, word TEXT NOT NULL);
+  height INTEGER NOT NULL, word TEXT NOT NULL, source TEXT NOT NULL DEFAULT '');
 CREATE INDEX IF NOT EXISTS verdicts_by_reel ON verdicts(reel, act);
 CREATE TABLE IF NOT EXISTS checksums (run INTEGER NOT NULL REFERENCES runs(id), place INTEGER NOT NULL,
   checksum TEXT NOT NULL, PRIMARY KEY (run, place)) WITHOUT ROWID;
@@ -156,8 +156,8 @@ class JobFile:
             self._database.execute("DELETE FROM verdicts WHERE act > ?", (self._current(),))
             act = _insert_act(self._database, label, document)
             self._database.executemany(
-                f"INSERT INTO verdicts (act, reel, {_VERDICT_COLUMNS}) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-                ((act, reel, row.step, row.frame, *row.area, row.word) for row in verdicts),
+                f"INSERT INTO verdicts (act, reel, {_VERDICT_COLUMNS}) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                ((act, reel, row.step, row.frame, *row.area, row.word, row.source) for row in verdicts),
             )
             self._database.execute("DELETE FROM acts WHERE id <= (SELECT max(id) FROM acts) - ?", (LONGEST_HISTORY,))
         self.document = document
@@ -167,7 +167,10 @@ class JobFile:
         rows = self._database.execute(
             f"SELECT {_VERDICT_COLUMNS} FROM verdicts WHERE reel = ? AND act <= ? ORDER BY id", (reel, self._current())
         ).fetchall()
-        return [Verdict(step, frame, (x, y, width, height), word) for step, frame, x, y, width, height, word in rows]
+        return [
+            Verdict(step, frame, (x, y, width, height), word, source)
+            for step, frame, x, y, width, height, word, source in rows
+        ]
 
     def words_said(self, reel: int) -> tuple[int, int]:
         """Changes whenever `verdicts` would give others."""
@@ -346,15 +349,22 @@ def _bring_up_to_date(database: sqlite3.Connection) -> None:
                 " figures) SELECT reel, 'looking', kind, first, last, 0, 0, 0, 0, 1.0, words, '{}' FROM findings"
             )
             database.execute("DROP TABLE findings")
-        columns = {row[1] for row in database.execute("PRAGMA table_info(ledger)")}
-        if "frames" not in columns:  # before version 6 nothing was done to whole pictures
-            database.execute("ALTER TABLE ledger ADD COLUMN frames INTEGER NOT NULL DEFAULT 1")
+        # before version 6 nothing was done to whole pictures, before version 7 no source could be chosen
+        _add_column(database, "ledger", "frames", "INTEGER NOT NULL DEFAULT 1")
+        _add_column(database, "ledger", "source", "TEXT NOT NULL DEFAULT ''")
+        _add_column(database, "verdicts", "source", "TEXT NOT NULL DEFAULT ''")
         for run, text in database.execute("SELECT id, proof FROM runs").fetchall():
             proof = json.loads(text)
             if "checksums" in proof:  # before version 5 they were parsed whenever a job was opened
                 _keep_checksums(database, run, proof.pop("checksums"))
                 database.execute("UPDATE runs SET proof = ? WHERE id = ?", (json.dumps(proof), run))
         database.execute(f"PRAGMA user_version = {JOB_VERSION}")
+
+
+def _add_column(database: sqlite3.Connection, table: str, column: str, kind: str) -> None:
+    """Unless it is there."""
+    if column not in {row[1] for row in database.execute(f"PRAGMA table_info({table})")}:
+        database.execute(f"ALTER TABLE {table} ADD COLUMN {column} {kind}")
 
 
 def _keep_checksums(database: sqlite3.Connection, run: int, checksums: Iterable[str]) -> None:

@@ -21,6 +21,7 @@ from grevin.core.errors import UsageError
 from grevin.core.media.writing import translated
 from grevin.core.picture.frame import Mask
 from grevin.core.steps.evidence import Blob
+from grevin.core.steps.registry import sources_of
 from grevin.core.treatment.step_source import Acted, StepSource
 from grevin.core.treatment.verdicts import Verdict, Verdicts, Word
 
@@ -43,6 +44,7 @@ class LedgerRow:
         verdict: "mend" for what was mended, "leave" for what a person had left alone; "undecided" for what was done to
             whole pictures, of which no single place can be judged.
         frames: how many frames the row is about: more than one for what was done to whole pictures of a shot.
+        source: from which of the step's sources a person had the place mended; "" for the step's own choice.
     """
 
     frame: int
@@ -57,6 +59,7 @@ class LedgerRow:
     confidence: float
     verdict: Word = "mend"
     frames: int = 1
+    source: str = ""
 
 
 class LedgerSpool:
@@ -98,7 +101,7 @@ def ledger_rows(frame: int, steps: Steps) -> list[LedgerRow]:
             rows.append(_row_of(frame, place, source.step.id, acted.mask, "mend", 0.0))
         words: tuple[tuple[Word, tuple[Blob, ...]], ...] = (("mend", acted.mended), ("leave", acted.left))
         rows.extend(
-            LedgerRow(frame, place, source.step.id, *b.area, b.pixels, b.contrast, b.confidence, word)
+            LedgerRow(frame, place, source.step.id, *b.area, b.pixels, b.contrast, b.confidence, word, 1, b.source)
             for word, blobs in words
             for b in blobs
         )
@@ -161,13 +164,25 @@ def _verdict(row: Any, place: int, name: str) -> Verdict:
     try:
         area = tuple(int(row[column]) for column in ("x", "y", "width", "height"))
         return _VERDICT.validate_python(
-            {"step": row["step"], "frame": int(row["frame"]), "area": area, "word": row["verdict"]}
-        )
+            {
+                "step": row["step"], "frame": int(row["frame"]), "area": area, "word": row["verdict"],
+                "source": _source(row),
+            }
+        )  # fmt: skip
     except (KeyError, TypeError, ValueError) as fault:
         raise UsageError(
             f"Row {place} of {name} is not a ledger's row ({_reason(fault)}).",
             "It needs step, frame, x, y, width, height and a verdict of mend, leave or undecided.",
         ) from fault
+
+
+def _source(row: Any) -> str:
+    """From where a place is to be mended; ledgers that were written before places had sources have no column."""
+    source, known = str(row.get("source") or ""), sources_of(str(row["step"]))
+    if source and source not in known:
+        told = f"one of {', '.join(known)}, or nothing" if known else "nothing"
+        raise ValueError(f"“{source}” is no source of {row['step']}: it takes {told}")
+    return source
 
 
 def _reason(fault: Exception) -> str:

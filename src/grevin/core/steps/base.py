@@ -128,6 +128,15 @@ class OnFields(Protocol):
     learns_from: ClassVar[LearnsFrom]
 
 
+class Choosing(Protocol):
+    """What a local step may have besides: a person may choose from where a single place is mended (`Blob.source`).
+
+    Its sources by the names under which a job keeps them, with words for people.
+    """
+
+    sources: ClassVar[dict[str, str]]
+
+
 class Explaining(Protocol):
     """What a local step may have besides: it answers a person who points at a place."""
 

@@ -23,6 +23,7 @@ class Blob:
         confidence: 0..1.
         doubtful: whether the step was nearly of the other opinion.
         by_hand: whether a person's word put it there.
+        source: from which of the step's sources a person wants it mended (`steps.base.Choosing`); "" for no word.
     """
 
     area: Area
@@ -31,6 +32,7 @@ class Blob:
     confidence: float
     doubtful: bool = False
     by_hand: bool = False
+    source: str = ""
 
     @property
     def words(self) -> str:

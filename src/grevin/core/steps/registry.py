@@ -54,6 +54,11 @@ def add_installed(registry: Registry) -> None:
 add_installed(REGISTRY)
 
 
+def sources_of(step_id: str) -> dict[str, str]:
+    """From where a step can mend single places, with words for people; nothing where there is no choice, or no step."""
+    return dict(getattr(REGISTRY.steps.get(step_id), "sources", {}))
+
+
 def step_by_id(step_id: str) -> AnyStep:
     """The step of that id.
 

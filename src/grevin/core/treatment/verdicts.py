@@ -29,16 +29,20 @@ class Verdict:
         frame: number in the reel.
         area: (x, y, width, height) in pixels.
         word: what is to be done there; "undecided" takes an earlier word back.
+        source: from which of the step's sources it is to be mended (`steps.base.Choosing`); "" for what the step takes.
     """
 
     step: str
     frame: int
     area: Area
     word: Word
+    source: str = ""
 
     def __post_init__(self) -> None:
         if self.frame < 0 or self.area[2] < 1 or self.area[3] < 1:
             raise ValueError(f"no place: frame {self.frame}, area {self.area}")
+        if self.source and self.word != "mend":
+            raise ValueError(f"a source for a place that is not mended: {self.source}")
 
 
 class Verdicts:
@@ -70,7 +74,8 @@ class Verdicts:
         """Changes with the verdicts on a step's damage, on one frame or on all; "" for none."""
         places = [(step, frame)] if frame is not None else sorted(place for place in self._places if place[0] == step)
         words = [(row.frame, *row.area, row.word) for place in places for row in self._places.get(place, ())]
-        return content_key(*(part for word in words for part in word)) if words else ""
+        sources = [row.source for place in places for row in self._places.get(place, ()) if row.source]
+        return content_key(*(part for word in words for part in word), *sources) if words else ""
 
 
 def same_place(one: Area, other: Area) -> bool:
@@ -100,15 +105,18 @@ def apply_verdicts(
         if verdict.word == "leave":
             found = _without(found, verdict.area)
         elif any(same_place(blob.area, verdict.area) for blob in found.blobs):
-            found = _settled(found, verdict.area)
+            found = _settled(found, verdict)
         else:
-            found = _with(found, find_at(verdict.area), verdict.area)
+            found = _with(found, find_at(verdict.area), verdict)
     return found
 
 
-def _settled(found: Evidence, area: Area) -> Evidence:
+def _settled(found: Evidence, verdict: Verdict) -> Evidence:
     """Nobody doubts any more what a person agreed to."""
-    blobs = tuple(replace(b, doubtful=False) if same_place(b.area, area) else b for b in found.blobs)
+    blobs = tuple(
+        replace(blob, doubtful=False, source=verdict.source) if same_place(blob.area, verdict.area) else blob
+        for blob in found.blobs
+    )
     return replace(found, blobs=blobs)
 
 
@@ -138,12 +146,12 @@ def _only_of(mask: Mask, gone: tuple[Blob, ...], stay: tuple[Blob, ...]) -> Mask
     return taken
 
 
-def _with(found: Evidence, more: Evidence, area: Area) -> Evidence:
+def _with(found: Evidence, more: Evidence, verdict: Verdict) -> Evidence:
     mask = found.mask | more.mask
     one, other = (np.ones(mask.shape, np.float32) if e.weight is None else e.weight for e in (found, more))
     weight = np.maximum(np.where(found.mask, one, np.float32(0)), np.where(more.mask, other, np.float32(0)))
-    blobs = tuple(replace(blob, by_hand=True) for blob in more.blobs)
-    passed = tuple(blob for blob in found.passed if not same_place(blob.area, area))
+    blobs = tuple(replace(blob, by_hand=True, source=verdict.source) for blob in more.blobs)
+    passed = tuple(blob for blob in found.passed if not same_place(blob.area, verdict.area))
     return replace(found, mask=mask, weight=weight, blobs=(*found.blobs, *blobs), passed=passed, doubt="")
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 from typing import Any
@@ -13,7 +14,7 @@ from grevin.core.picture.geometry import Area
 from grevin.core.progress import Progress
 from grevin.core.steps.base import changes_time
 from grevin.core.steps.evidence import Blob, Evidence
-from grevin.core.steps.registry import step_by_id
+from grevin.core.steps.registry import sources_of, step_by_id
 from grevin.core.treatment.doubtful import next_doubtful
 from grevin.core.treatment.verdicts import Word, same_place
 from grevin.desktop.light_table.light_table import LightTable
@@ -49,10 +50,10 @@ class Specks(QObject):
         self._explainer = LatestWorker("explain", self)
         self._explainer.done.connect(self._take_words)
         self._explainer.failed.connect(lambda _tag, fault: self.faulted.emit(fault))
-        self.acts = {
+        self.acts: dict[str, Callable[[], None]] = {
             "mend": partial(self.give, "mend"), "leave": partial(self.give, "leave"),
             "undecided": partial(self.give, "undecided"), "doubt_on": partial(self.step, 1),
-            "doubt_back": partial(self.step, -1),
+            "doubt_back": partial(self.step, -1), "another_source": self.another_source,
         }  # fmt: skip
 
     @property
@@ -166,7 +167,7 @@ class Specks(QObject):
             return f"Left alone by your word: {blob.words}"
         if blob in evidence.passed:
             return f"Doubtful, not mended: {blob.words}"
-        if blob.by_hand:
+        if blob.by_hand or blob.source:
             return f"Mended by your word: {blob.words}"
         return f"{'Doubtful, mended' if blob.doubtful else 'Mended'}: {blob.words}"
 
@@ -200,8 +201,23 @@ class Specks(QObject):
         else:
             self.told.emit(tr("Point at a speck, step to a doubtful one (.) or drag a box (Shift) first."))
 
-    def _say(self, area: Area, word: Word) -> None:
-        if not self._session.give_verdict(self._back(area), word):
+    def another_source(self) -> None:
+        """Have what is picked mended from the step's next source; behind the last one as the step thinks best."""
+        steps, place = self._session.treatment.steps, self._session.selected
+        row = steps[place - 1] if 0 < place <= len(steps) else None
+        sources = sources_of(row.step) if row is not None else {}
+        if row is None or not sources:
+            self.told.emit(tr("Select a step that can mend a place from several sources, such as Dropout concealment."))
+        elif self._picked is None:
+            self.told.emit(tr("Point at a place that is mended, or step to a doubtful one (.) first."))
+        else:
+            own = step_by_id(row.step).settings_model.model_validate(row.settings)
+            names = ["", *(name for name in sources if name != getattr(own, "source", ""))]
+            at = names.index(self._picked.source) if self._picked.source in names else 0
+            self._say(self._picked.area, "mend", names[(at + 1) % len(names)])
+
+    def _say(self, area: Area, word: Word, source: str = "") -> None:
+        if not self._session.give_verdict(self._back(area), word, source):
             self.told.emit(tr("Select a step first: a verdict is about what a step found."))
 
     # Stepping

@@ -15,7 +15,7 @@ import numpy.typing as npt
 
 from grevin.core.picture.colour import Rgb, luma_weights
 from grevin.core.picture.frame import Mask
-from grevin.core.steps.dropout.settings import DropoutSettings
+from grevin.core.steps.dropout.settings import SourceName
 
 BESIDE_LINES = 2  # good lines above and below that tell
 ALONG_PX = 15  # over which errors are evened out along a line
@@ -26,6 +26,10 @@ SAME_PX, SAME_TIMES = 9, 1.5  # along a line, and times the error: so far apart 
 NOISE_LEVELS = 2.0  # 8-bit, of the least
 LUMA = luma_weights("bt601").astype(np.float32)  # of tape (BT.601-7)
 LEVEL_LIMIT = 12.0 / 255  # by which levels are brought to those beside
+TAKEN: dict[SourceName, frozenset[str]] = {
+    "best": frozenset({"before", "after", "lines"}), "both": frozenset({"before", "after"}),
+    "before": frozenset({"before"}), "after": frozenset({"after"}), "lines": frozenset({"lines"}),
+}  # fmt: skip
 
 Values = npt.NDArray[np.float32]
 Part = tuple[slice, slice]
@@ -46,8 +50,39 @@ class Source:
     dirty: Mask
 
 
+@dataclass(frozen=True, eq=False)
+class Chosen:
+    """A place that a person wants filled from a source.
+
+    Attributes:
+        part: its rows and columns.
+        inside: (h, w) bool, what is to be filled there.
+        name: of the source.
+    """
+
+    part: Part
+    inside: Mask
+    name: SourceName
+
+
+@dataclass(frozen=True, eq=False)
+class Filled:
+    """A place without its dropout.
+
+    Attributes:
+        picture: (h, w, 3) float32 R'G'B'.
+        shares: of each source in it, 0..1.
+        off: 8-bit levels by which each source is likely to miss, whether it was taken or not.
+    """
+
+    picture: Rgb
+    shares: dict[str, float]
+    off: dict[str, float]
+
+
 def fill(
-    picture: Rgb, mask: Mask, sources: list[Source], settings: DropoutSettings, of_colour: Mask | None = None
+    picture: Rgb, mask: Mask, sources: list[Source], name: SourceName, of_colour: Mask,
+    chosen: list[Chosen],
 ) -> None:  # fmt: skip
     """Fill every piece of a mask in place.
 
@@ -55,12 +90,17 @@ def fill(
         picture: (H, W, 3) float32 R'G'B' of a field.
         mask: (H, W) bool.
         sources: the fields around.
-        settings: which of them.
+        name: which of them, or the lines, or what agrees best.
         of_colour: (H, W) bool, where only the colour is wrong.
+        chosen: places for which a person chose another one.
     """
+    came = picture.copy() if chosen else picture
     for part, inside in pieces(mask):
-        made, _ = filled(picture, mask, part, sources, settings, of_colour)
+        made = filled(picture, mask, part, sources, name, of_colour).picture
         picture[part][inside] = made[inside]
+    for one in chosen:
+        made = filled(came, mask, one.part, sources, one.name, of_colour).picture
+        picture[one.part][one.inside] = made[one.inside]
 
 
 def pieces(mask: Mask) -> list[tuple[Part, Mask]]:
@@ -75,37 +115,62 @@ def pieces(mask: Mask) -> list[tuple[Part, Mask]]:
 
 
 def filled(
-    picture: Rgb, mask: Mask, part: Part, sources: list[Source], settings: DropoutSettings,
-    of_colour: Mask | None = None,
-) -> tuple[Rgb, dict[str, float]]:  # fmt: skip
-    """(h, w, 3) what a place shows without its dropout, and the share of each source in it."""
-    beside = _beside(mask, part)
-    pictures: list[Rgb] = []
-    errors: list[Values] = []
-    names: list[str] = []
-    own = [source for source in sources if settings.source in {"best", source.name}]
-    for source in own:
-        made, error = _from_field(picture, source, part, beside)
-        pictures.append(made)
-        errors.append(error)
-        names.append(source.name)
-    if len(own) == 2 and settings.source == "best":
-        apart = _along(np.abs(pictures[0] - pictures[1]).mean(axis=2))
-        errors = [np.asarray(np.hypot(error, 0.5 * apart), np.float32) for error in errors]
-    if settings.source in {"best", "lines"} or not own:
-        pictures.append(_from_lines(picture, mask, part))
-        errors.append(_error_of_lines(picture, mask, part))
-        names.append("lines")
+    picture: Rgb, mask: Mask, part: Part, sources: list[Source], name: SourceName, of_colour: Mask | None = None
+) -> Filled:  # fmt: skip
+    """A place without its dropout, from a source or from what agrees best; from the lines where that is not to be had.
+
+    Args:
+        picture: (H, W, 3) float32 R'G'B' of a field.
+        mask: (H, W) bool, where it is damaged.
+        part: rows and columns of the place.
+        sources: the fields around.
+        name: which of them.
+        of_colour: (H, W) bool, where only the colour is wrong.
+    """
+    known = _candidates(picture, mask, part, sources)
+    taken = [one for one in known if one.name in TAKEN[name]] or [one for one in known if one.name == "lines"]
+    errors = _errors(taken) if name == "best" else [one.error for one in taken]
     weights = [1.0 / np.maximum(error, LEAST_ERROR) ** (2 * SHARPNESS) for error in errors]
+    if name == "both":  # a person's word: one as much as the other
+        weights = [np.ones_like(error) for error in errors]
     whole = np.sum(weights, axis=0)
-    made = np.sum([w[..., None] * one for w, one in zip(weights, pictures, strict=True)], axis=0) / whole[..., None]
+    made = np.sum([w[..., None] * one.picture for w, one in zip(weights, taken, strict=True)], axis=0)
     shares: dict[str, float] = {}
-    for name, weight in zip(names, weights, strict=True):  # two fields of one side have one name
-        shares[name] = shares.get(name, 0.0) + float((weight / whole).mean())
+    for one, weight in zip(taken, weights, strict=True):  # two fields of one side have one name
+        shares[one.name] = shares.get(one.name, 0.0) + float((weight / whole).mean())
     error = np.min(errors, axis=0)
     if of_colour is not None:
         error = np.where(of_colour[part], np.float32(np.inf), error)
-    return _with_own_light(np.asarray(made, np.float32), picture[part], error), shares
+    light = _with_own_light(np.asarray(made / whole[..., None], np.float32), picture[part], error)
+    off: dict[str, float] = {}
+    for one in known:
+        off.setdefault(one.name, 255.0 * float(one.error.mean()))
+    return Filled(light, shares, off)
+
+
+@dataclass(frozen=True, eq=False)
+class _Candidate:
+    """What a source shows at a place, (h, w, 3), and by how much it is likely to be off, (h, w)."""
+
+    name: str
+    picture: Rgb
+    error: Values
+
+
+def _errors(known: list[_Candidate]) -> list[Values]:
+    """By how much each is likely to be off: two fields have to agree inside too."""
+    errors = [one.error for one in known]
+    if len(known) == 3:
+        apart = _along(np.abs(known[0].picture - known[1].picture).mean(axis=2))
+        errors[:2] = [np.asarray(np.hypot(error, 0.5 * apart), np.float32) for error in errors[:2]]
+    return errors
+
+
+def _candidates(picture: Rgb, mask: Mask, part: Part, sources: list[Source]) -> list[_Candidate]:
+    """Of every source, the lines last."""
+    beside = _beside(mask, part)
+    known = [_Candidate(one.name, *_from_field(picture, one, part, beside)) for one in sources]
+    return [*known, _Candidate("lines", _from_lines(picture, mask, part), _error_of_lines(picture, mask, part))]
 
 
 def _with_own_light(made: Rgb, own: Rgb, error: Values) -> Rgb:

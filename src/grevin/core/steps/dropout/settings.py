@@ -6,6 +6,12 @@ from typing import Literal
 
 from grevin.core.steps.settings import Settings, setting
 
+SourceName = Literal["best", "before", "after", "both", "lines"]
+SOURCES = {
+    "best": "what agrees best", "before": "the field before", "after": "the field after",
+    "both": "the fields before and after", "lines": "the lines above and below",
+}  # fmt: skip
+
 
 class DropoutSettings(Settings):
     """Settings of the dropout step."""
@@ -25,11 +31,8 @@ class DropoutSettings(Settings):
         6, label="Tallest", unit="lines", low=1, high=8, rare=True,
         help="Of one field: taller places are left alone.",
     )  # fmt: skip
-    source: Literal["best", "before", "after", "lines"] = setting(
-        "best", label="Filled from", words={
-            "best": "what agrees best", "before": "the field before", "after": "the field after",
-            "lines": "the lines above and below",
-        },
+    source: SourceName = setting(
+        "best", label="Filled from", words=SOURCES,
         help="From where a streak is filled; on its own it is told place by place by what fits the lines beside it.",
     )  # fmt: skip
     grow_px: int = setting(

@@ -15,7 +15,7 @@ Not for scratches, which lie upright, nor for damage that stays for several fiel
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import ClassVar
+from typing import ClassVar, cast
 
 import cv2
 import numpy as np
@@ -26,10 +26,10 @@ from grevin.core.picture.frame import Mask
 from grevin.core.picture.geometry import Area
 from grevin.core.steps.base import Family, Stage
 from grevin.core.steps.dropout.elsewhere import seen_elsewhere
-from grevin.core.steps.dropout.filling import Source, fill, filled
+from grevin.core.steps.dropout.filling import Chosen, Source, fill, filled
 from grevin.core.steps.dropout.judge import asked, shipped
 from grevin.core.steps.dropout.repeated import repeated_of
-from grevin.core.steps.dropout.settings import DropoutSettings
+from grevin.core.steps.dropout.settings import SOURCES, DropoutSettings, SourceName
 from grevin.core.steps.dropout.spikes import Fields, Of, Spikes, bytes_of, colour_of, colours_of, light_of, spikes_of
 from grevin.core.steps.dropout.streaks import FEWEST, Streak, streaks_of
 from grevin.core.steps.evidence import Blob, Evidence
@@ -44,7 +44,7 @@ DOUBTFUL = 1.0  # of the score, from which the judge was nearly of the other opi
 LEAST_DRAWN_PX = 16  # width of a box that was drawn over lines
 STREAKS_BYTES = 1 << 14  # of those of a field, about
 LEAST_SHARE = 0.005  # of a fill that is worth a word
-WORDS = {"before": "the field before", "after": "the field after", "lines": "the lines above and below"}
+CHROMA_LINES, CHROMA_PX = 2, 2  # by which a place grows to whole blocks of chroma, at most
 
 
 class DropoutStep:
@@ -58,6 +58,7 @@ class DropoutStep:
     stage: ClassVar[Stage] = "signal"
     works_on_fields: ClassVar[bool] = True  # a dropout lies on one field
     settings_model: ClassVar[type[Settings]] = DropoutSettings
+    sources: ClassVar[dict[str, str]] = SOURCES
 
     def reach(self, settings: DropoutSettings) -> int:
         """Two frames of one side at the ends of a shot, and what those are compared with in turn."""
@@ -91,7 +92,9 @@ class DropoutStep:
     def mend(self, window: Window, evidence: Evidence, settings: DropoutSettings) -> Rgb:
         """The field with its dropouts filled."""
         picture = window.rgb().copy()
-        fill(picture, evidence.mask, _sources(window, settings), settings, _of_colour_alone(window, settings))
+        chosen = _chosen(evidence, settings)
+        sources = _sources(window) if chosen or settings.source != "lines" else []
+        fill(picture, evidence.mask, sources, settings.source, _of_colour_alone(window, settings), chosen)
         return picture
 
     def find_at(self, window: Window, area: Area, settings: DropoutSettings) -> Evidence:
@@ -111,14 +114,15 @@ class DropoutStep:
         return Evidence(mask, blobs=blobs)
 
     def explain(self, window: Window, evidence: Evidence, area: Area, settings: DropoutSettings) -> str:
-        """From where a piece of the evidence is filled."""
-        x, y, width, height = area
-        part = slice(y, y + height), slice(x, x + width)
-        _, shares = filled(window.rgb(), evidence.mask, part, _sources(window, settings), settings)
-        told = sorted(shares.items(), key=lambda one: -one[1])
-        return "filled from " + ", ".join(
-            f"{WORDS[name]} ({share:.0%})" for name, share in told if share >= LEAST_SHARE
-        )
+        """From where a piece of the evidence is filled, and how far each source is likely to be off."""
+        part = _slices(area)
+        words = (blob.source for blob in evidence.blobs if blob.source in SOURCES and _meets(blob.area, area))
+        name = cast("SourceName", next(words, settings.source))
+        made = filled(window.rgb(), evidence.mask, part, _sources(window), name)
+        told = sorted(made.shares.items(), key=lambda one: -one[1])
+        from_ = ", ".join(f"{SOURCES[one]} ({share:.0%})" for one, share in told if share >= LEAST_SHARE)
+        off = ", ".join(f"{SOURCES[one]} {levels:.1f}" for one, levels in made.off.items())
+        return f"filled from {from_}; likely to be off, in levels: {off}"
 
 
 Judged = list[tuple[Streak, float]]
@@ -160,7 +164,9 @@ def _of_colour_alone(window: Window, settings: DropoutSettings) -> Mask:
     if spikes is None:
         return np.zeros(shape, np.bool_)
     found = sorted_out(window, spikes, settings)[0]
-    alone = [one for one in found if one[0].of == "colour" and light_of(spikes, _part(one[0])) < LIGHT * spikes.noise]
+    alone = [
+        one for one in found if one[0].of == "colour" and light_of(spikes, _slices(one[0].area)) < LIGHT * spikes.noise
+    ]
     mask = _laid(alone, "colour", shape)
     for streak, _ in alone:  # as far as it is mended
         _lay(mask, streak, settings.grow_px)
@@ -172,7 +178,7 @@ def _once(found: Judged, shape: tuple[int, ...]) -> Judged:
     known, once = _laid(found, "picture", shape), []
     for streak, score in found:
         if streak.of == "colour":
-            rest = streak.mask & ~known[_part(streak)].any(axis=0)
+            rest = streak.mask & ~known[_slices(streak.area)].any(axis=0)
             if rest.sum() < FEWEST:
                 continue
             once.append((replace(streak, mask=rest), score))
@@ -186,12 +192,12 @@ def _laid(found: Judged, of: Of, shape: tuple[int, ...]) -> Mask:
     mask = np.zeros(shape, np.bool_)
     for streak, _ in found:
         if streak.of == of:
-            mask[_part(streak)] |= streak.mask
+            mask[_slices(streak.area)] |= streak.mask
     return mask
 
 
-def _part(streak: Streak) -> tuple[slice, slice]:
-    x, y, width, height = streak.area
+def _slices(area: Area) -> tuple[slice, slice]:
+    x, y, width, height = area
     return slice(y, y + height), slice(x, x + width)
 
 
@@ -294,10 +300,38 @@ def _rough(window: Window) -> Mask:
     return window.keep(f"dropout rough {DropoutStep.version}", make, lambda made: made.nbytes)
 
 
-def _sources(window: Window, settings: DropoutSettings) -> list[Source]:
+def _chosen(evidence: Evidence, settings: DropoutSettings) -> list[Chosen]:
+    """Places for which a person chose a source, as far as they are mended."""
+    found = []
+    for blob in evidence.blobs:
+        if blob.source not in SOURCES:
+            continue
+        own = evidence.mask.copy()
+        for other in evidence.blobs:
+            if other is not blob:
+                own[_slices(other.area)] = False
+        across = settings.grow_px + CHROMA_PX
+        x, y = max(0, blob.area[0] - across), max(0, blob.area[1] - CHROMA_LINES)
+        place = own[y : blob.area[1] + blob.area[3] + CHROMA_LINES, x : blob.area[0] + blob.area[2] + across]
+        if not place.any():
+            continue
+        left, top, wide, high = cv2.boundingRect(place.astype(np.uint8))
+        part = _slices((x + left, y + top, wide, high))  # no wider: lines fill from what lies just beside
+        found.append(Chosen(part, own[part], cast("SourceName", blob.source)))
+    return found
+
+
+def _meets(one: Area, other: Area) -> bool:
+    return (
+        one[0] < other[0] + other[2] and other[0] < one[0] + one[2]
+        and one[1] < other[1] + other[3] and other[1] < one[1] + one[3]
+    )  # fmt: skip
+
+
+def _sources(window: Window) -> list[Source]:
     """The fields around, moved onto the middle one."""
     spikes = _spikes(window)
-    if spikes is None or settings.source == "lines":
+    if spikes is None:
         return []
     found = []
     for offset, flow in zip(spikes.offsets, spikes.flows, strict=True):
