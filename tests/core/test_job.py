@@ -14,7 +14,7 @@ import pytest
 
 from grevin.core.errors import JobFileError
 from grevin.core.intake.declared import Declared
-from grevin.core.job.document import Job, Reel, add_step, change_settings, remove_step, switch_step
+from grevin.core.job.document import JOB_VERSION, Job, Reel, add_step, change_settings, remove_step, switch_step
 from grevin.core.job.job_file import JobFile, export_job, import_job
 from grevin.core.render.ledger import LedgerRow
 from grevin.core.treatment.recipe import Treatment
@@ -87,7 +87,7 @@ def test_a_job_of_version_4_opens_with_its_runs(tmp_path: Path) -> None:
         old.execute("DROP TABLE checksums")
         old.execute("PRAGMA user_version = 4")
     job = JobFile.open(path)
-    assert job.document.version == 6
+    assert job.document.version == JOB_VERSION
     assert job.runs() == [("then", {"output": "o.mkv", "summary": "fine"})]
     assert job.checksums() == ["aa", "bb", "cc"]
     job.close()

@@ -109,7 +109,9 @@ def migrated(data: dict[str, Any]) -> dict[str, Any]:
         ]
         data = {**data, "version": 2, "reels": reels}
     if data.get("version") in range(2, 6):  # later ones have regions, shots, marks; frames named before the step
-        data = {**data, "version": JOB_VERSION, "reels": [_counted_before(reel) for reel in data.get("reels", [])]}
+        data = {**data, "version": 6, "reels": [_counted_before(reel) for reel in data.get("reels", [])]}
+    if data.get("version") == 6:  # the document is as it was; what was said of places has sources
+        data = {**data, "version": JOB_VERSION}
     return data
 
 
