@@ -16,6 +16,7 @@ import numpy as np
 import numpy.typing as npt
 
 from bench.clips import CLIPS, Clip, pristine
+from bench.colour_smeared import smeared_rows, smeared_together
 from bench.over_clips import suite_over_clips
 from grevin.core.measure.colour_shift import Shift, likeness, shift_of
 from grevin.core.picture.frame import Frame
@@ -46,7 +47,7 @@ def run_colour(wanted: list[str], progress: Progress) -> tuple[dict[str, Any], N
 
 def _together(rows: list[dict[str, Any]]) -> dict[str, float]:
     found: dict[str, float] = {}
-    clean = [row for row in rows if row["worn"] == "clean"]
+    clean = [row for row in rows if row["worn"] == "not displaced"]
     if clean:
         found["clean_changed"] = float(sum(row["changed"] for row in clean))
         found["clean_own_shift_worst"] = max(row["own"] for row in clean)
@@ -62,7 +63,7 @@ def _together(rows: list[dict[str, Any]]) -> dict[str, float]:
             found[f"{name}_gain_db"] = round(float(np.mean(gains)), 2)
             found[f"{name}_gain_db_worst"] = round(min(gains), 2)
             found[f"{name}_seconds"] = round(float(np.mean([row["seconds"] for row in own])), 4)
-    return found
+    return {**found, **{name: round(value, 3) for name, value in smeared_together(rows).items()}}
 
 
 def _of_clip(place: int) -> list[dict[str, Any]]:
@@ -75,13 +76,13 @@ def _of_clip(place: int) -> list[dict[str, Any]]:
     largest = max(abs(own.right), abs(own.down)) if own.is_known else 0.0
     chain = _chain(clean)
     rows = [{
-        "clip": clip.name, "worn": "clean", "own": round(largest, 3),
+        "clip": clip.name, "worn": "not displaced", "own": round(largest, 3),
         "changed": float(chain.result.frame(0) is not chain.source.frame(0)),
     }]  # fmt: skip
     for worn in WORN:
         right, down = (float(rng.uniform(LEAST, MOST) * rng.choice([-1, 1])) for _ in range(2))
         rows.append(_figures(clip, worn, clean, (right, down / 2), own, rng))
-    return rows
+    return rows + smeared_rows(clip, place, clean)
 
 
 def _chain(frames: list[Frame]) -> Chain:

@@ -145,14 +145,21 @@ def _repeated_lines(series: Series, frames: range, cuts: list[int]) -> list[Surv
 
 
 def _colour_shift(series: Series, frames: range, cuts: list[int]) -> list[SurveyFinding]:
-    """Shots in which colour lies beside its edges."""
+    """Shots in which colour lies beside its edges, or ran out."""
     found = []
     for first, last, part in _shots(frames, cuts):
         curves = {"right": series["colour_right"][part], "down": series["colour_down"][part]}
         figures = {name: float(np.nanmedian(curve)) for name, curve in curves.items() if not np.isnan(curve).all()}
-        if max(map(abs, figures.values()), default=0.0) >= BESIDE_SAMPLES:
-            known = np.mean([not np.isnan(one) for one in curves["right"]])
-            found.append(SurveyFinding("chroma", first, last, float(known), figures))
+        sure = float(np.mean([not np.isnan(one) for one in curves["right"]]))
+        if not max(map(abs, figures.values()), default=0.0) >= BESIDE_SAMPLES:
+            figures = {}
+        smear = series["colour_smear"][part]
+        known = smear[~np.isnan(smear)]
+        if len(known) and np.median(known) > 0:
+            sure = max(sure if figures else 0.0, float(np.mean(known > 0)))
+            figures["smear"] = float(np.median(known))
+        if figures:
+            found.append(SurveyFinding("chroma", first, last, sure, figures))
     return found
 
 

@@ -10,7 +10,7 @@ KIND_WORDS = {
     "combing": "combing", "flash": "flash", "flicker": "flicker", "bands": "rolling band",
     "unreadable": "unreadable frame", "dirt": "dirt",
     "scratch": "scratches", "dropout": "dropouts", "edges": "black borders", "compression": "compression blocks",
-    "stairs": "repeated lines", "chroma": "colour beside its edges", "jitter": "lines that tremble",
+    "stairs": "repeated lines", "chroma": "colour beside its edges or run out", "jitter": "lines that tremble",
     "left_alone": "frame left alone by a step",
 }  # fmt: skip
 CURVE_WORDS = {
@@ -21,6 +21,7 @@ CURVE_WORDS = {
     "motion_p95": "motion", "temporal_information": "temporal information", "combing": "combing",
     "block_clearness": "block grid", "sample_lines": "lines a sample", "sample_columns": "columns a sample",
     "line_jitter": "line jitter", "colour_right": "colour to the right", "colour_down": "colour below",
+    "colour_smear": "colour run out",
     "scratch_length": "scratches", "dropout_count": "dropouts",
     "dirt_count": "dirt", "dirt_area": "dirt, area",
     "spatial_information": "spatial information", "change_largest": "largest change",
@@ -32,7 +33,7 @@ CURVE_SCALES = {
     "sharpness": (0.0, 1.5), "carried_lines": (0.0, 100.0), "carried_columns": (0.0, 100.0),
     "motion_p95": (0.0, 12.0), "temporal_information": (0.0, 30.0), "combing": (0.0, 2.0),
     "block_clearness": (0.0, 12.0), "sample_lines": (0.0, 4.0), "sample_columns": (0.0, 4.0),
-    "line_jitter": (0.0, 1.0), "colour_right": (-4.0, 4.0), "colour_down": (-4.0, 4.0),
+    "line_jitter": (0.0, 1.0), "colour_right": (-4.0, 4.0), "colour_down": (-4.0, 4.0), "colour_smear": (0.0, 24.0),
 }  # fmt: skip
 
 
@@ -55,10 +56,12 @@ def figures_words(figures: dict[str, float]) -> str:
         "percent": "%", "period_frames": "frames", "pixels": "px", "parts_percent": "%", "rows_percent": "%",
         "fields_percent": "%",
         "heights": "picture heights", "streaks": "a frame", "right": "samples", "down": "samples",
+        "smear": "px",
     }  # fmt: skip
     names = {
         "percent": "", "period_frames": "every", "pixels": "", "frames": "", "parts_percent": "single parts",
         "rows_percent": "rows against the frame", "fields_percent": "one field against the other", "heights": "",
+        "smear": "run out",
     }  # fmt: skip
     parts = []
     for name, value in figures.items():

@@ -8,7 +8,7 @@ from grevin.core.steps.settings import Settings, setting
 
 
 class ChromaSettings(Settings):
-    """From where colour is brought back."""
+    """From where colour is brought back, and how far it ran out."""
 
     acts: Literal["found", "given"] = setting(
         "found", label="Shift", words={"found": "as found", "given": "as given"},
@@ -27,4 +27,17 @@ class ChromaSettings(Settings):
         when={"acts": "found"},
         help="Samples of colour from which a shift that was found is taken back. Pictures whose colour is right show "
         "up to .7.",
+    )  # fmt: skip
+    smear: Literal["found", "given", "leave"] = setting(
+        "found", label="Run out", words={"found": "as found", "given": "as given", "leave": "left"},
+        help="Colour that ran out along the lines is brought back to the edges that brightness shows: as far as the "
+        "sharpest edges of colour of a shot tell, as far as given, or not at all.",
+    )  # fmt: skip
+    smear_px: float = setting(
+        12.0, label="Over", unit="px", low=1.0, high=64.0, decimals=1, step=0.5, when={"smear": "given"},
+        help="How many pixels an upright edge of colour takes from a tenth to nine tenths of its step.",
+    )  # fmt: skip
+    smear_strength: float = setting(
+        1.0, label="Brought back", low=0.0, high=1.0, decimals=2, step=0.05,
+        help="Which part of what ran out is brought back.",
     )  # fmt: skip

@@ -1,31 +1,37 @@
-"""Brings colour back to its edges: tapes lay it to the right, and a line lower with every copy.
+"""Brings colour back to its edges: tapes lay it to the right, a line lower with every copy, and smear it.
 
 The shift is found for each shot, over many of its frames, by the distance at which changes of colour and of brightness
 are most alike. What is below one sample of colour is left, bit for bit: pictures whose colour is right show up to .7 of
-one. Where colour seems to lie at several places, as on things that repeat, nothing is done, and numbers help. Only the
-colour planes are moved, between their samples; brightness is not touched.
+one. Where colour seems to lie at several places, as on things that repeat, nothing is done, and numbers help.
+
+Colour that ran out along the lines is told by the sharpest of its upright edges: where not one is sharp, and level ones
+are, the recording could not carry more. It is brought back to the edges that brightness shows beside it, and has to
+give what was recorded when it is smeared again. Colour of which every second sample repeats the one before (4:1:1 in
+wider planes) is treated alike. Only the colour planes are changed; brightness is not touched.
 """
 
 from __future__ import annotations
 
-from dataclasses import astuple
 from typing import ClassVar
 
 import cv2
 import numpy as np
 
-from grevin.core.measure.colour_shift import Shift, likeness, shift_of
+from grevin.core.measure.colour_smear import TEN_TO_NINETY
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.levels import Plane, levels_of, with_levels
+from grevin.core.picture.resampling import KERNELS, resized
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, LearnsFrom, Stage
+from grevin.core.steps.chroma.looking import Known, known_of, looked_at, words_of
 from grevin.core.steps.chroma.settings import ChromaSettings
+from grevin.core.steps.chroma.unsmearing import UNDOUBLED, undoubled, unsmeared
 from grevin.core.steps.proposing import ShotFacts, Suggestion
-from grevin.core.steps.seen import Arrays, Shotwise, Window, spread_over
+from grevin.core.steps.seen import Arrays, Shotwise, Window
 from grevin.core.steps.settings import Settings
 
-LOOKED_AT = 16  # frames of a shot: what displaced colour did so all along
 NOTHING = 0.01  # px
+LEAST_SIDE = 5  # samples of a plane in which colour can follow brightness
 
 
 class ChromaStep:
@@ -33,8 +39,8 @@ class ChromaStep:
 
     id: ClassVar[str] = "chroma"
     label: ClassVar[str] = "Colour shift"
-    fault: ClassVar[str] = "Colour lies beside or below the things it belongs to"
-    version: ClassVar[int] = 1
+    fault: ClassVar[str] = "Colour lies beside or below the things it belongs to, or ran out along the lines"
+    version: ClassVar[int] = 2
     family: ClassVar[Family] = "whole"
     stage: ClassVar[Stage] = "signal"
     settings_model: ClassVar[type[Settings]] = ChromaSettings
@@ -46,63 +52,67 @@ class ChromaStep:
         return 0
 
     def learn(self, shot: Shotwise, settings: ChromaSettings, progress: Progress) -> Arrays:
-        """How far colour lies beside its edges, across and down."""
-        return shot.kept("colour shift", lambda: _measured(shot, progress))
+        """How far colour lies beside its edges, across and down, and how far it ran out."""
+        return shot.kept("colour shift and smear", lambda: looked_at(shot, progress))
 
     def render(self, window: Window, settings: ChromaSettings) -> Frame:
-        """The frame with its colour moved back; itself where nothing is to be moved."""
+        """The frame with its colour moved back and sharp; itself where nothing is to be done."""
         frame, fmt = window.frame(), window.format
-        right, down = _asked(window, settings)
-        if fmt.model != "yuv" or max(abs(right), abs(down)) < NOTHING:
+        if fmt.model != "yuv":
+            return frame
+        known = known_of(window.study())
+        right, down = _shift(known, settings)
+        sigma, doubled = _smear(known, settings)
+        moves = max(abs(right), abs(down)) >= NOTHING
+        if not moves and (sigma < NOTHING or min(frame.planes[1].shape) < LEAST_SIDE):
             return frame
         levels = levels_of(frame)
-        return with_levels(frame, levels, {place: _moved(levels[place], -right, -down) for place in (1, 2)})
+        colours = [_moved(plane, -right, -down) if moves else plane for plane in levels[1:3]]
+        if sigma >= NOTHING:
+            luma = resized(levels[0], (colours[0].shape[0], colours[0].shape[1]), KERNELS["cubic"])
+            colours = [_sharp(plane, luma, sigma, doubled, settings.smear_strength) for plane in colours]
+        return with_levels(frame, levels, dict(enumerate(colours, 1)))
 
     def tell(self, study: Arrays, rate: float) -> tuple[str, ...]:
         """What was found in a shot, in words."""
-        ratio, found = study["ratio"], Shift(*map(float, study["shift"]))
-        if not ratio.any():
-            return ("There are no colour planes that could lie beside the picture.",)
-        if not found.is_known:
-            return ("Where colour lies cannot be told: it hardly changes, or seems to lie at several places.",)
-        right, down = found.right * float(ratio[0]), found.down * float(ratio[1])
-        return (
-            f"Colour lies {right:+.1f} px to the right and {down:+.1f} lines down "
-            f"({found.right:+.2f} and {found.down:+.2f} samples of colour).",
-        )
+        return words_of(known_of(study))
 
     def propose(self, facts: ShotFacts) -> Suggestion | None:
-        """Where the survey found colour beside its edges."""
+        """Where the survey found colour beside its edges, or run out."""
         if "chroma" not in facts.found:
             return None
+        told = []
         right, down = facts.middle("colour_right"), facts.middle("colour_down")
-        return Suggestion("chroma", f"colour lies {right:+.1f} samples to the right and {down:+.1f} down")
+        if max(abs(right), abs(down)) >= 1.0:  # unknown is not
+            told.append(f"colour lies {right:+.1f} samples to the right and {down:+.1f} down")
+        smear = facts.middle("colour_smear")
+        if smear > 0:
+            told.append(f"colour takes {smear:.0f} px over its sharpest edges")
+        return Suggestion("chroma", "; ".join(told)) if told else None
 
 
-def _measured(shot: Shotwise, progress: Progress) -> Arrays:
-    """(5,): the shift; (2,) pixels and lines of a sample of colour, 0 where there is none."""
-    fmt = shot.window(shot.frames.start).format
-    if fmt.model != "yuv":
-        return {"shift": np.full(5, np.nan), "ratio": np.zeros(2)}
-    frames = shot.frames
-    chosen = spread_over(frames, LOOKED_AT)
-    progress.begin(len(chosen), "Looking where colour lies")
-    maps = []
-    for number in chosen:
-        luma, *colours = levels_of(shot.window(number).frame())
-        maps.append(likeness(luma, colours))
-        progress.advance()
-    return {"shift": np.array(astuple(shift_of(maps))), "ratio": np.array(fmt.chroma_ratio)}
-
-
-def _asked(window: Window, settings: ChromaSettings) -> tuple[float, float]:
+def _shift(known: Known, settings: ChromaSettings) -> tuple[float, float]:
     """Samples of colour that are taken back, to the right and down."""
-    across, down = window.format.chroma_ratio
     if settings.acts == "given":
-        return settings.right_px / across, settings.down_lines / down
-    found = Shift(*map(float, window.study()["shift"]))
+        return settings.right_px / known.across, settings.down_lines / known.down
+    found = known.shift
     is_shifted = found.is_known and max(abs(found.right), abs(found.down)) >= settings.least_samples
     return (found.right, found.down) if is_shifted else (0.0, 0.0)
+
+
+def _smear(known: Known, settings: ChromaSettings) -> tuple[float, bool]:
+    """Standard deviation of the low-pass that is taken back, in samples of colour, and whether samples are doubled."""
+    if settings.smear == "leave" or settings.smear_strength == 0:
+        return 0.0, False
+    doubled = known.smear.is_doubled
+    if settings.smear == "given":
+        return settings.smear_px / TEN_TO_NINETY / known.across, doubled
+    return max(known.along, UNDOUBLED if doubled else 0.0), doubled
+
+
+def _sharp(plane: Plane, luma: Plane, sigma: float, doubled: bool, strength: float) -> Plane:
+    made = unsmeared(undoubled(plane) if doubled else plane, luma, sigma)
+    return np.asarray(plane + np.float32(strength) * (made - plane), np.float32)
 
 
 def _moved(plane: Plane, right: float, down: float) -> Plane:

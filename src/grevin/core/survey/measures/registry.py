@@ -8,6 +8,7 @@ from grevin.core.survey.measures.borders import Borders
 from grevin.core.survey.measures.carried import Carried
 from grevin.core.survey.measures.change import ChangeMeasure
 from grevin.core.survey.measures.colour_shift import ColourShift
+from grevin.core.survey.measures.colour_smear import ColourSmear
 from grevin.core.survey.measures.combing import Combing
 from grevin.core.survey.measures.detail import Detail
 from grevin.core.survey.measures.dirt import DirtCount
@@ -24,6 +25,6 @@ from grevin.core.survey.measures.scratches import Scratches
 
 MEASURES: tuple[Measure, ...] = (
     Levels(), Light(), LightOfFields(), Detail(), Carried(), Noise(), Motion(), ChangeMeasure(), FieldChange(),
-    Combing(), Blocks(), RepeatedLines(), ColourShift(), LineJitter(), Borders(), DirtCount(), Scratches(),
-    DropoutCount(),
+    Combing(), Blocks(), RepeatedLines(), ColourShift(), ColourSmear(), LineJitter(), Borders(), DirtCount(),
+    Scratches(), DropoutCount(),
 )  # fmt: skip

@@ -1,0 +1,106 @@
+"""How far colour runs out along the lines: the sharpest of its upright edges.
+
+Recordings of low bandwidth for colour, as of home tape, leave no upright edge of colour sharper than the low-pass was,
+whatever was filmed; level edges keep what they had. The steepest slope over the whole step of an edge gives its width
+(the slope of a step behind a Gaussian low-pass; standard signal theory, no source). Things whose colour is soft of
+itself are soft both ways.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+
+ALONG, ACROSS = 1.5, 1.0  # standard deviations, samples: of the low-pass along an edge and over it, against noise
+LEAST_STEP = 14.0  # 8-bit levels of an edge that is looked at
+LEAST_OVER_NOISE = 8.0  # the same over the standard deviation of the noise
+FEWEST_VALUES = 8  # levels that colour has: drawings of a few colours may have even widths
+FEWEST = 200  # edges, of all frames together, that say something
+SHARPEST = 10.0  # percentile that stands for the sharpest: single ones are chance
+# Set on the open clips that rules are set on: as they are they reach 1.0 samples, or 2.0 px
+SOFT_ANYHOW = 0.8  # samples: of the sharpest edges of colour that is right
+LEAST_SAMPLES, LEAST_PX = 1.45, 2.9  # of a low-pass that is certain
+TEN_TO_NINETY = 2.563  # standard deviations from 10 to 90 % of a step behind a Gaussian low-pass
+SLOPE_TO_SIGMA = 1.0 / np.sqrt(2.0 * np.pi)  # of a step behind a Gaussian low-pass, over its steepest slope
+MEDIAN_TO_SIGMA = 1.4826  # median absolute deviation to standard deviation of a normal distribution
+# second differences in both ways; of white noise it gives six times the noise (Immerkaer 1996, "Fast noise variance
+# estimation")
+NOISE_KERNEL = np.array([[1, -2, 1], [-2, 4, -2], [1, -2, 1]], np.float32)
+
+Plane = npt.NDArray[np.float32]
+Widths = npt.NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Smear:
+    """Of a shot, standard deviations of a Gaussian low-pass in samples of colour; NaN where too few edges tell.
+
+    Attributes:
+        upright: of the sharpest upright edges.
+        level: of the sharpest level ones.
+        is_doubled: whether every second sample of a line repeats the one before.
+    """
+
+    upright: float
+    level: float
+    is_doubled: bool = False
+
+    def along(self, across: float, down: float) -> float:
+        """Standard deviation of the low-pass along the lines, in samples of colour; 0 where none is certain.
+
+        Args:
+            across: pixels of a sample of colour.
+            down: lines of the frame, of one.
+        """
+        soft = max(self.level * down / across, SOFT_ANYHOW)  # as it would be without the low-pass
+        if not self.upright > soft:  # neither sharper nor unknown
+            return 0.0
+        found = float(np.sqrt(self.upright**2 - soft**2))
+        return found if found >= max(LEAST_SAMPLES, LEAST_PX / across) else 0.0
+
+
+def widths_of(planes: list[Plane]) -> Widths:
+    """(n,) float32 widths of upright edges, standard deviations in samples; for level ones give the planes turned.
+
+    Args:
+        planes: (H, W) float32 each, 8-bit levels.
+    """
+    return np.concatenate([_widths(plane) for plane in planes]) if planes else np.zeros(0, np.float32)
+
+
+def sharpest(widths: list[Widths]) -> float:
+    """Of the edges of several frames; NaN where there are too few."""
+    every = np.concatenate(widths) if widths else np.zeros(0, np.float32)
+    return float(np.percentile(every, SHARPEST)) if len(every) >= FEWEST else float("nan")
+
+
+def is_doubled(planes: list[Plane]) -> bool:
+    """Whether every sample at an even place is repeated behind it, and none in general: 4:1:1 in wider planes."""
+    pairs = [(plane[:, : plane.shape[1] // 2 * 2 : 2], plane[:, 1::2]) for plane in planes]
+    is_twice = all(np.array_equal(one[:, : other.shape[1]], other) for one, other in pairs)
+    return is_twice and any(len(np.unique(plane)) > FEWEST_VALUES for plane in planes)
+
+
+def _widths(plane: Plane) -> Widths:
+    """Of the runs in which a line rises or falls all the way: step over steepest slope."""
+    if min(plane.shape) < 2:
+        return np.zeros(0, np.float32)
+    soft = cv2.GaussianBlur(plane, (0, 0), sigmaX=ACROSS, sigmaY=ALONG)
+    slope = np.zeros((len(soft), soft.shape[1]), np.float32)
+    slope[:, :-1] = np.diff(soft, axis=1)  # the last column is flat: no run goes on into the next line
+    flat = slope.ravel()
+    sign = np.sign(flat)
+    begins = np.flatnonzero(np.concatenate([[True], sign[1:] != sign[:-1]]))
+    steps = np.abs(np.add.reduceat(flat, begins))
+    steepest = np.maximum.reduceat(np.abs(flat), begins)
+    strong = steps >= max(LEAST_STEP, LEAST_OVER_NOISE * _noise(plane))
+    found = SLOPE_TO_SIGMA * steps[strong] / steepest[strong]
+    return np.asarray(np.sqrt(np.maximum(found * found - ACROSS * ACROSS, 0.0)), np.float32)
+
+
+def _noise(plane: Plane) -> float:
+    away = cv2.filter2D(plane, -1, NOISE_KERNEL)
+    return MEDIAN_TO_SIGMA * float(np.median(np.abs(away))) / 6.0

@@ -1,0 +1,97 @@
+"""What is found of the colour of a shot: where it lies, and how far it ran out."""
+
+from __future__ import annotations
+
+from dataclasses import astuple, dataclass
+
+import numpy as np
+
+from grevin.core.measure.colour_shift import Shift, likeness, shift_of
+from grevin.core.measure.colour_smear import TEN_TO_NINETY, Smear, is_doubled, sharpest, widths_of
+from grevin.core.picture.levels import levels_of
+from grevin.core.progress import Progress
+from grevin.core.steps.seen import Arrays, Shotwise, spread_over
+
+LOOKED_AT = 16  # frames of a shot: what displaced or smeared colour did so all along
+
+
+@dataclass(frozen=True)
+class Known:
+    """Of a shot.
+
+    Attributes:
+        shift: samples of colour by which it lies beside its edges.
+        smear: of the sharpest edges of colour.
+        across, down: pixels and lines, of a field where there are fields, of a sample of colour; 0 without colour.
+        lines: of the frame, of a line that was looked at: 2 where fields were.
+    """
+
+    shift: Shift
+    smear: Smear
+    across: float
+    down: float
+    lines: float = 1.0
+
+    @property
+    def along(self) -> float:
+        """Standard deviation of the low-pass along the lines, in samples of colour; 0 where none is certain."""
+        return self.smear.along(self.across, self.down * self.lines) if self.across else 0.0
+
+
+def looked_at(shot: Shotwise, progress: Progress) -> Arrays:
+    """The shift (5,), the smear (3,), and of a sample of colour pixels, lines and lines of the frame (3,)."""
+    fmt = shot.window(shot.frames.start).format
+    if fmt.model != "yuv":
+        return {"shift": np.full(5, np.nan), "smear": np.array([np.nan, np.nan, 0.0]), "ratio": np.zeros(3)}
+    chosen = spread_over(shot.frames, LOOKED_AT)
+    progress.begin(len(chosen), "Looking where colour lies")
+    maps, upright, level, doubled = [], [], [], True
+    for number in chosen:
+        luma, *colours = levels_of(shot.window(number).frame())
+        maps.append(likeness(luma, colours[:2]))
+        upright.append(widths_of(colours[:2]))
+        level.append(widths_of([np.ascontiguousarray(plane.T) for plane in colours[:2]]))
+        doubled &= is_doubled(colours[:2])
+        progress.advance()
+    smear = Smear(sharpest(upright), sharpest(level), doubled)
+    ratio = [*fmt.chroma_ratio, 2.0 if shot.of_fields else 1.0]
+    return {"shift": np.array(astuple(shift_of(maps))), "smear": np.array(astuple(smear)), "ratio": np.array(ratio)}
+
+
+def known_of(study: Arrays) -> Known:
+    """What was learned of a shot."""
+    upright, level, doubled = (float(one) for one in study["smear"])
+    shift, ratio = Shift(*map(float, study["shift"])), (float(one) for one in study["ratio"])
+    return Known(shift, Smear(upright, level, bool(doubled)), *ratio)
+
+
+def words_of(known: Known) -> tuple[str, ...]:
+    """Sentences about a shot."""
+    if not known.across:
+        return ("There are no colour planes that could lie beside the picture.",)
+    return _words_of_shift(known), _words_of_smear(known)
+
+
+def _words_of_shift(known: Known) -> str:
+    found = known.shift
+    if not found.is_known:
+        return "Where colour lies cannot be told: it hardly changes, or seems to lie at several places."
+    right, down = found.right * known.across, found.down * known.down
+    return (
+        f"Colour lies {right:+.1f} px to the right and {down:+.1f} lines down "
+        f"({found.right:+.2f} and {found.down:+.2f} samples of colour)."
+    )
+
+
+def _words_of_smear(known: Known) -> str:
+    smear, to_px = known.smear, TEN_TO_NINETY * known.across
+    if smear.is_doubled:
+        return "Every second sample of colour repeats the one before: it was recorded with half as many (4:1:1)."
+    if not np.isfinite(smear.upright):
+        return "Whether colour ran out cannot be told: it has too few upright edges."
+    told = f"The sharpest upright edges of colour take {smear.upright * to_px:.0f} px"
+    if np.isfinite(smear.level):
+        told += f", level ones {smear.level * TEN_TO_NINETY * known.down * known.lines:.0f} lines of the frame"
+    if known.along:
+        return f"{told}: colour ran out along the lines, over {known.along * to_px:.0f} px."
+    return f"{told}: that is as pictures are."
