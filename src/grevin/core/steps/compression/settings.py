@@ -23,7 +23,7 @@ class CompressionSettings(Settings):
         help="Quick: by a network of a sixth of the work, each frame alone. For looking, and for trial outputs.",
     )  # fmt: skip
     reach_frames: int = setting(
-        2, label="Reach", unit="frames", low=0, high=4, when={"speed": "full"},
+        4, label="Reach", unit="frames", low=0, high=4, when={"speed": "full"},
         help="Frames before and after that are averaged where they show the same thing; 0 takes each frame alone.",
     )  # fmt: skip
     acts: Literal["grid", "all"] = setting(

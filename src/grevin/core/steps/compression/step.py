@@ -3,8 +3,9 @@
 A codec of cosine transforms leaves its grid in the picture, and a shot in which none shows comes out bit for bit. What
 is residue a small network tells, which was trained on photographs and on the same ones after codecs of every kind and
 strength (published as a method by Dong and others 2015, from memory; network, pictures and training are our own). Then
-a place is averaged with the frames around where they show the same thing: each of them was coded anew. Quickly, a
-smaller network does it, each frame alone.
+a place is averaged with the frames around where they show the same thing: each of them was coded anew. Colour, which
+codecs keep at half the size, is left to a smaller network, and gains by more frames what that loses. Quickly, the
+smaller one does it all, each frame alone.
 """
 
 from __future__ import annotations
@@ -36,7 +37,7 @@ class CompressionStep:
     id: ClassVar[str] = "compression"
     label: ClassVar[str] = "Compression clean-up"
     fault: ClassVar[str] = "Blocks, ringing or blotchy colour of an old codec show"
-    version: ClassVar[int] = 2
+    version: ClassVar[int] = 3
     family: ClassVar[Family] = "whole"
     stage: ClassVar[Stage] = "signal"
     settings_model: ClassVar[type[Settings]] = CompressionSettings
@@ -89,8 +90,11 @@ def _clean(window: Window, grids: Grids, quick: bool = False) -> list[Plane]:
     def make() -> list[Plane]:
         frame = window.frame()
         yuv = frame.format.model == "yuv"
-        levels = enumerate(levels_of(frame))
-        return [cleaned(plane, *grids[min(place, 1) if yuv else 0], quick=quick) for place, plane in levels]
+        made = []
+        for place, plane in enumerate(levels_of(frame)):
+            of_colour = yuv and place > 0
+            made.append(cleaned(plane, *grids[int(of_colour)], quick=quick or of_colour))
+        return made
 
     name = f"compression {CompressionStep.version} {'quick ' if quick else ''}{grids}"
     return window.keep(name, make, lambda planes: sum(plane.nbytes for plane in planes))
