@@ -9,12 +9,20 @@ from typing import Any
 import av
 import numpy as np
 import numpy.typing as npt
+from av.video.frame import PictureType
 
 Luma = npt.NDArray[np.uint8]
 
 
 def coded_run(frames: list[Luma], codec: str, options: dict[str, str]) -> list[Luma]:
     """The luma of frames, written and read back."""
+    return coded_run_told(frames, codec, options)[0]
+
+
+def coded_run_told(
+    frames: list[Luma], codec: str, options: dict[str, str]
+) -> tuple[list[Luma], tuple[int, ...]]:  # fmt: skip
+    """The same, and the places of those that were coded by themselves."""
     with tempfile.TemporaryDirectory() as folder:
         path = str(Path(folder) / "run.mkv")
         height, width = frames[0].shape
@@ -31,7 +39,9 @@ def coded_run(frames: list[Luma], codec: str, options: dict[str, str]) -> list[L
                 container.mux(stream.encode(frame))
             container.mux(stream.encode(None))
         with av.open(path) as container:
-            return [_luma(frame) for frame in container.decode(video=0)]
+            read = list(container.decode(video=0))
+    whole = tuple(place for place, frame in enumerate(read) if frame.pict_type == PictureType.I)
+    return [_luma(frame) for frame in read], whole
 
 
 def _luma(frame: Any) -> Luma:

@@ -221,11 +221,12 @@ def test_the_weights_are_those_of_their_papers(quick: bool) -> None:
 
 def test_what_was_found_is_told_with_its_figures() -> None:
     plain, scaled = Grid(8, 3, 17, 1.2), Grid(8.53, 1.5, 9, 0.8)
-    assert words_of([(plain, Grid(0, 0, 1)), (Grid(), Grid())]) == (
+    none = np.zeros(0)
+    assert words_of([(plain, Grid(0, 0, 1)), (Grid(), Grid())], none) == (
         "The blocks of a codec show in brightness: across every 8 px from 3, standing out 17 times.",
     )
-    faint = words_of([(Grid(8, 3, 5, 0.3), Grid(8, 0, 4, 0.42)), (Grid(), Grid())])
+    faint = words_of([(Grid(8, 3, 5, 0.3), Grid(8, 0, 4, 0.42)), (Grid(), Grid())], none)
     assert faint[1] == "Their steps of 0.4 levels hardly show: 40 % of what looks like residue is taken."
-    said = words_of([(scaled, scaled), (plain, plain)])
+    said = words_of([(scaled, scaled), (plain, plain)], none)
     assert said[1].startswith("In the colour differences: across every 8 px from 3")
     assert said[2] == "The picture was scaled after it was coded."

@@ -19,6 +19,7 @@ from grevin.core.picture.frame import Frame
 from grevin.core.picture.levels import Plane, levels_of, with_levels
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, LearnsFrom, Stage
+from grevin.core.steps.compression.combs import combs_of
 from grevin.core.steps.compression.grids import Grids, grids_in, measured, share_of
 from grevin.core.steps.compression.network import cleaned
 from grevin.core.steps.compression.settings import CompressionSettings
@@ -49,8 +50,17 @@ class CompressionStep:
         return settings.reach_frames if settings.speed == "full" else 0
 
     def learn(self, shot: Shotwise, settings: CompressionSettings, progress: Progress) -> Arrays:
-        """The grids of a shot."""
-        return shot.kept("block grids", lambda: measured(shot.frames, lambda n: shot.window(n).frame(), progress))
+        """The grids of a shot, and how its pictures were coded; not of fields, of which blocks may hold both."""
+
+        def made() -> Arrays:
+            grids = measured(shot.frames, frame, progress)
+            own = shot.frames[:0] if shot.of_fields else shot.frames
+            return {**grids, "combs": combs_of(own, frame, grids_in(grids)[0], progress)}
+
+        def frame(number: int) -> Frame:
+            return shot.window(number).frame()
+
+        return shot.kept("block grids and combs", made)
 
     def render(self, window: Window, settings: CompressionSettings) -> Frame:
         """The frame without residue; itself where no grid was found, or nothing is to be taken."""
@@ -74,7 +84,7 @@ class CompressionStep:
 
     def tell(self, study: Arrays, rate: float) -> tuple[str, ...]:
         """What was found in a shot, in words."""
-        return words_of(grids_in(study))
+        return words_of(grids_in(study), study["combs"])
 
     def propose(self, facts: ShotFacts) -> Suggestion | None:
         """Where the survey found a grid."""
