@@ -1,4 +1,7 @@
-"""Reels of Port Ellery's local television: streaks, ragged sides, an old codec, stairs, jitter, a small copy."""
+"""Reels of Port Ellery's local television: streaks, ragged sides, an old codec, stairs, jitter, a small copy.
+
+And one tape with most of it, as it comes.
+"""
 
 from __future__ import annotations
 
@@ -30,16 +33,18 @@ WIRE_BITS, WIRE_REACH = 4, 40  # of a fraction of a pixel; px beyond the sides
 TREMBLING_SEED, TREMBLING_PX = 1987, 0.9  # standard deviation of each line
 COLOUR_RIGHT, COLOUR_DOWN = 5.0, 2.0  # px and lines by which colour lies beside its edges
 CAMERA_LEVELS = 1.0  # 8-bit levels of noise
+NEWS_DROPOUTS = replace(DROPOUTS, seed=1986, a_frame=3.0)
+NEWS_BORDERS = BorderDamage(seed=1986, left=7, right=8, torn=6, ragged=0.5)
+NEWS_RUNS_OUT = 2.6  # samples of colour: standard deviation of the low-pass along the lines
+NEWS_TREMBLING_PX = 0.5
 QUALITY, COLOUR_QUALITY = 14, 10  # of a still codec, frame by frame
 
 
-def _moment(place: int) -> Frame:
-    return noisy(place, drawn(REGATTA, PACE * place, TAPE), TAPE, TAPE_NOISE)
-
-
-def undamaged(number: int) -> Frame:
+def undamaged(number: int, shot: int = REGATTA) -> Frame:
     """A frame of two moments, as the tape was when it was new."""
-    early, late = (_moment(2 * number + n) for n in (0, 1))
+    early, late = (
+        noisy(place, drawn(shot, PACE * place, TAPE), TAPE, TAPE_NOISE) for place in (2 * number, 2 * number + 1)
+    )
     planes = [plane.copy() for plane in early.planes]
     for plane, other in zip(planes, late.planes, strict=True):
         plane[1::2] = other[1::2]
@@ -95,12 +100,12 @@ def _with_blocks(number: int) -> Frame:
     return coded(before_coding(number))
 
 
-def trembling(frame: Frame) -> Frame:
+def trembling(frame: Frame, size_px: float = TREMBLING_PX, down: float = COLOUR_DOWN) -> Frame:
     """A frame whose lines lie displaced, each by itself, and whose colour lies beside its edges."""
     rng = np.random.default_rng((TREMBLING_SEED, frame.number))
-    far = rng.normal(0, TREMBLING_PX, frame.format.height).astype(np.float32)
+    far = rng.normal(0, size_px, frame.format.height).astype(np.float32)
     luma, *colours = (plane.astype(np.float32) for plane in frame.planes)
-    beside = np.array([[1.0, 0.0, COLOUR_RIGHT / 2], [0.0, 1.0, COLOUR_DOWN / 2]])
+    beside = np.array([[1.0, 0.0, COLOUR_RIGHT / 2], [0.0, 1.0, down / 2]])
     made = [moved_lines(luma, far)]
     for plane in colours:
         moved = cv2.warpAffine(plane, beside, plane.shape[::-1], flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
@@ -110,6 +115,28 @@ def trembling(frame: Frame) -> Frame:
 
 def _trembling(number: int) -> Frame:
     return trembling(without_borders(number))
+
+
+def run_out(frame: Frame) -> Frame:
+    """A frame whose colour ran out along the lines."""
+    kernel = cv2.getGaussianKernel(2 * round(4 * NEWS_RUNS_OUT) + 1, NEWS_RUNS_OUT)
+    colours = (
+        cv2.sepFilter2D(plane, cv2.CV_8U, kernel, np.ones(1), borderType=cv2.BORDER_REPLICATE)
+        for plane in frame.planes[1:]
+    )
+    return replace(frame, planes=(frame.planes[0], *(np.asarray(plane, np.uint8) for plane in colours)))
+
+
+def new_news(number: int) -> Frame:
+    """A frame of the harbour on a tape that is new."""
+    return undamaged(number, HARBOUR)
+
+
+def worn_news(number: int) -> Frame:
+    """A frame of a tape as it came: colour run out and displaced, lines that tremble, streaks, torn sides."""
+    whole = replace(new_news(number), format=WHOLE)
+    played = replace(trembling(run_out(whole), NEWS_TREMBLING_PX, down=0.0), format=TAPE)
+    return NEWS_BORDERS.add(NEWS_DROPOUTS.add(played)[0])[0]
 
 
 def at_its_size(number: int) -> Frame:
@@ -135,6 +162,11 @@ def tape_reels() -> tuple[TimeReel, ...]:
     """All of them."""
     truth = {str(number): [asdict(one) for one in DROPOUTS.drawn(number)] for number in range(LENGTH)}
     codec = {"luma": QUALITY, "colour": COLOUR_QUALITY}
+    news = {
+        "dropouts": {str(number): [asdict(one) for one in NEWS_DROPOUTS.drawn(number)] for number in range(LENGTH)},
+        "borders": asdict(NEWS_BORDERS), "colour_runs_out_samples": NEWS_RUNS_OUT, "colour_right_px": COLOUR_RIGHT,
+        "lines_px": NEWS_TREMBLING_PX, "noise": TAPE_NOISE,
+    }  # fmt: skip
     return (
         TimeReel("regatta-on-an-old-tape", TAPE, LENGTH, _with_dropouts, {"dropouts": truth}),
         TimeReel("harbour-with-ragged-sides", WHOLE, LENGTH, _with_borders, {"borders": asdict(RAGGED)}),
@@ -142,4 +174,5 @@ def tape_reels() -> tuple[TimeReel, ...]:
         TimeReel("harbour-that-trembles", WHOLE, LENGTH, _trembling, {"lines_px": TREMBLING_PX}),
         TimeReel("harbour-said-to-be-hd", SHARP, LENGTH, _said_to_be_hd, {"lines": SMALL.height}),
         TimeReel("wires-in-steps", WHOLE, LENGTH, _in_steps, {"lines_a_sample": 2}),
+        TimeReel("a-tape-as-it-came", TAPE, LENGTH, worn_news, news),
     )

@@ -17,7 +17,9 @@ import numpy.typing as npt
 ALONG, ACROSS = 1.5, 1.0  # standard deviations, samples: of the low-pass along an edge and over it, against noise
 LEAST_STEP = 14.0  # 8-bit levels of an edge that is looked at
 LEAST_OVER_NOISE = 8.0  # the same over the standard deviation of the noise
+RIM = 0.05  # of the picture, on every side: twice what blanking takes on tape (common practice, no source)
 FEWEST_VALUES = 8  # levels that colour has: drawings of a few colours may have even widths
+ALONE = 0.8  # of its step, that a line goes back beside an edge at most: thin things look sharper than the low-pass
 FEWEST = 200  # edges, of all frames together, that say something
 SHARPEST = 10.0  # percentile that stands for the sharpest: single ones are chance
 # Set on the open clips that rules are set on: as they are they reach 1.0 samples, or 2.0 px
@@ -55,7 +57,8 @@ class Smear:
             across: pixels of a sample of colour.
             down: lines of the frame, of one.
         """
-        soft = max(self.level * down / across, SOFT_ANYHOW)  # as it would be without the low-pass
+        # as it would be without the low-pass; sharper ones are not told apart in either way
+        soft = max(max(self.level, SOFT_ANYHOW) * down / across, SOFT_ANYHOW)
         if not self.upright > soft:  # neither sharper nor unknown
             return 0.0
         found = float(np.sqrt(self.upright**2 - soft**2))
@@ -65,10 +68,12 @@ class Smear:
 def widths_of(planes: list[Plane]) -> Widths:
     """(n,) float32 widths of upright edges, standard deviations in samples; for level ones give the planes turned.
 
+    What lies at the rim is left out: there blanking ends, which nothing smeared.
+
     Args:
         planes: (H, W) float32 each, 8-bit levels.
     """
-    return np.concatenate([_widths(plane) for plane in planes]) if planes else np.zeros(0, np.float32)
+    return np.concatenate([_widths(_inner(plane)) for plane in planes]) if planes else np.zeros(0, np.float32)
 
 
 def sharpest(widths: list[Widths]) -> float:
@@ -84,6 +89,11 @@ def is_doubled(planes: list[Plane]) -> bool:
     return is_twice and any(len(np.unique(plane)) > FEWEST_VALUES for plane in planes)
 
 
+def _inner(plane: Plane) -> Plane:
+    rows, columns = (round(RIM * length) for length in plane.shape)
+    return np.ascontiguousarray(plane[rows : len(plane) - rows, columns : plane.shape[1] - columns])
+
+
 def _widths(plane: Plane) -> Widths:
     """Of the runs in which a line rises or falls all the way: step over steepest slope."""
     if min(plane.shape) < 2:
@@ -96,7 +106,8 @@ def _widths(plane: Plane) -> Widths:
     begins = np.flatnonzero(np.concatenate([[True], sign[1:] != sign[:-1]]))
     steps = np.abs(np.add.reduceat(flat, begins))
     steepest = np.maximum.reduceat(np.abs(flat), begins)
-    strong = steps >= max(LEAST_STEP, LEAST_OVER_NOISE * _noise(plane))
+    beside = np.maximum(np.append(0, steps[:-1]), np.append(steps[1:], 0))
+    strong = (steps >= max(LEAST_STEP, LEAST_OVER_NOISE * _noise(plane))) & (beside <= ALONE * steps)
     found = SLOPE_TO_SIGMA * steps[strong] / steepest[strong]
     return np.asarray(np.sqrt(np.maximum(found * found - ACROSS * ACROSS, 0.0)), np.float32)
 
