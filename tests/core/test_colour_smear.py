@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 import pytest
 
-from grevin.core.measure.colour_smear import TEN_TO_NINETY, Smear, is_doubled, sharpest, widths_of
+from grevin.core.measure.colour_smear import TEN_TO_NINETY, Edges, Smear, is_doubled, sharpest, widths_of
 from grevin.core.picture.frame import Frame
 from grevin.core.steps.chroma.unsmearing import undoubled, unsmeared
 from tests.core.test_chroma import chain_of, db, photograph
@@ -45,11 +45,13 @@ def test_too_few_edges_tell_nothing() -> None:
     flat = np.full((64, 64), 100.0, np.float32)
     assert np.isnan(sharpest([widths_of([flat])]))
     assert np.isnan(sharpest([widths_of([flat[:1]]), widths_of([flat[:, :1]])]))
-    assert Smear(float("nan"), 1.0).along(2, 2) == 0
-    assert Smear(3.0, float("nan")).along(2, 2) == 0, "nothing says how soft the picture is by itself"
-    assert Smear(3.0, 3.0).along(2, 2) == 0, "soft both ways"
-    assert Smear(3.0, 1.0).along(2, 2) == pytest.approx(8**0.5)
-    assert Smear(3.0, 1.0).along(2, 4) == pytest.approx(5**0.5), "lines of a field lie twice as far apart"
+    sharp, unknown = Edges(0.5, 0.5), float("nan")
+    assert Smear(Edges(unknown, 0.5), sharp).along(2, 2) == 0
+    assert Smear(Edges(3.0, unknown), sharp).along(2, 2) == 0, "nothing says how soft small colour planes make it"
+    assert Smear(Edges(3.0, 0.5), Edges(unknown, 0.5)).along(2, 2) == 0
+    assert Smear(Edges(3.0, 3.0), sharp).along(2, 2) == 0, "soft both ways"
+    assert Smear(Edges(3.0, 0.5), Edges(3.0, 0.5)).along(2, 2) == 0, "brightness is as soft"
+    assert Smear(Edges(3.0, 0.5), sharp).along(2, 2) == pytest.approx(8.75**0.5)
 
 
 @pytest.mark.parametrize("name", ["astronaut", "coffee", "chelsea"])

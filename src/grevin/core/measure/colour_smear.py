@@ -1,18 +1,21 @@
-"""How far colour runs out along the lines: the sharpest of its upright edges.
+"""How far colour runs out along the lines: its sharpest upright edges, beside its level ones and those of brightness.
 
 Recordings of low bandwidth for colour, as of home tape, leave no upright edge of colour sharper than the low-pass was,
-whatever was filmed; level edges keep what they had. The steepest slope over the whole step of an edge gives its width
-(the slope of a step behind a Gaussian low-pass; standard signal theory, no source). Things whose colour is soft of
-itself are soft both ways.
+whatever was filmed. Lenses, pans and codecs soften brightness too, and small colour planes soften level edges as well:
+what is left is the low-pass. The steepest slope over the whole step of an edge gives its width (the slope of a step
+behind a Gaussian low-pass; standard signal theory, no source).
 """
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import cv2
 import numpy as np
 import numpy.typing as npt
+
+from grevin.core.picture.resampling import KERNELS, resized
 
 ALONG, ACROSS = 1.5, 1.0  # standard deviations, samples: of the low-pass along an edge and over it, against noise
 LEAST_STEP = 14.0  # 8-bit levels of an edge that is looked at
@@ -22,9 +25,8 @@ FEWEST_VALUES = 8  # levels that colour has: drawings of a few colours may have 
 ALONE = 0.8  # of its step, that a line goes back beside an edge at most: thin things look sharper than the low-pass
 FEWEST = 200  # edges, of all frames together, that say something
 SHARPEST = 10.0  # percentile that stands for the sharpest: single ones are chance
-# Set on the open clips that rules are set on: as they are they reach 1.0 samples, or 2.0 px
-SOFT_ANYHOW = 0.8  # samples: of the sharpest edges of colour that is right
-LEAST_SAMPLES, LEAST_PX = 1.45, 2.9  # of a low-pass that is certain
+# of a low-pass that is certain: the open clips that rules are set on, as they are, reach 1.11 samples
+LEAST_SAMPLES, LEAST_PX = 1.25, 2.5
 TEN_TO_NINETY = 2.563  # standard deviations from 10 to 90 % of a step behind a Gaussian low-pass
 SLOPE_TO_SIGMA = 1.0 / np.sqrt(2.0 * np.pi)  # of a step behind a Gaussian low-pass, over its steepest slope
 MEDIAN_TO_SIGMA = 1.4826  # median absolute deviation to standard deviation of a normal distribution
@@ -37,17 +39,30 @@ Widths = npt.NDArray[np.float32]
 
 
 @dataclass(frozen=True)
-class Smear:
-    """Of a shot, standard deviations of a Gaussian low-pass in samples of colour; NaN where too few edges tell.
+class Edges:
+    """The sharpest edges of a shot, standard deviations of a Gaussian low-pass in samples of colour.
 
     Attributes:
-        upright: of the sharpest upright edges.
-        level: of the sharpest level ones.
-        is_doubled: whether every second sample of a line repeats the one before.
+        upright: NaN where too few tell, as of the other.
+        level: the same of level ones.
     """
 
     upright: float
     level: float
+
+
+@dataclass(frozen=True)
+class Smear:
+    """Of a shot.
+
+    Attributes:
+        colour: its sharpest edges.
+        light: those of brightness, at the size of the colour planes.
+        is_doubled: whether every second sample of colour along a line repeats the one before.
+    """
+
+    colour: Edges
+    light: Edges
     is_doubled: bool = False
 
     def along(self, across: float, down: float) -> float:
@@ -57,12 +72,29 @@ class Smear:
             across: pixels of a sample of colour.
             down: lines of the frame, of one.
         """
-        # as it would be without the low-pass; sharper ones are not told apart in either way
-        soft = max(max(self.level, SOFT_ANYHOW) * down / across, SOFT_ANYHOW)
-        if not self.upright > soft:  # neither sharper nor unknown
-            return 0.0
-        found = float(np.sqrt(self.upright**2 - soft**2))
-        return found if found >= max(LEAST_SAMPLES, LEAST_PX / across) else 0.0
+        more = self.colour.upright**2 - self.light.upright**2
+        both_ways = float(np.maximum(self.colour.level**2 - self.light.level**2, 0.0)) * (down / across) ** 2
+        least = max(LEAST_SAMPLES, LEAST_PX / across)
+        return float(np.sqrt(more - both_ways)) if more - both_ways >= least * least else 0.0  # unknown is not
+
+
+def smear_of(frames: Iterable[tuple[Plane, list[Plane]]]) -> Smear:
+    """Of some frames of a shot.
+
+    Args:
+        frames: brightness (H, W) and both colour planes at their own size, of each, float32 in 8-bit levels.
+    """
+    found: dict[str, list[Widths]] = {"upright": [], "level": [], "light upright": [], "light level": []}
+    doubled = []
+    for luma, colours in frames:
+        light = resized(luma, (colours[0].shape[0], colours[0].shape[1]), KERNELS["cubic"])
+        for name, planes in (("", colours), ("light ", [light])):
+            found[f"{name}upright"].append(widths_of(planes))
+            found[f"{name}level"].append(widths_of([np.ascontiguousarray(plane.T) for plane in planes]))
+        doubled.append(is_doubled(colours))
+    widths = {name: sharpest(some) for name, some in found.items()}
+    light_edges = Edges(widths["light upright"], widths["light level"])
+    return Smear(Edges(widths["upright"], widths["level"]), light_edges, bool(doubled) and all(doubled))
 
 
 def widths_of(planes: list[Plane]) -> Widths:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import astuple, dataclass
 
 import numpy as np
 
 from grevin.core.measure.colour_shift import Shift, likeness, shift_of
-from grevin.core.measure.colour_smear import TEN_TO_NINETY, Smear, is_doubled, sharpest, widths_of
+from grevin.core.measure.colour_smear import TEN_TO_NINETY, Edges, Plane, Smear, smear_of
 from grevin.core.picture.levels import levels_of
 from grevin.core.progress import Progress
 from grevin.core.steps.seen import Arrays, Shotwise, spread_over
@@ -21,7 +22,7 @@ class Known:
 
     Attributes:
         shift: samples of colour by which it lies beside its edges.
-        smear: of the sharpest edges of colour.
+        smear: its sharpest edges.
         across, down: pixels and lines, of a field where there are fields, of a sample of colour; 0 without colour.
         lines: of the frame, of a line that was looked at: 2 where fields were.
     """
@@ -39,30 +40,38 @@ class Known:
 
 
 def looked_at(shot: Shotwise, progress: Progress) -> Arrays:
-    """The shift (5,), the smear (3,), and of a sample of colour pixels, lines and lines of the frame (3,)."""
+    """What the step learns.
+
+    Returns:
+        `shift`: (5,), of `Shift`. `smear`: (5,), sharpest edges of colour and of brightness, and whether samples are
+        doubled. `ratio`: (3,), pixels and lines of a sample of colour, and lines of the frame of such a line.
+    """
     fmt = shot.window(shot.frames.start).format
     if fmt.model != "yuv":
-        return {"shift": np.full(5, np.nan), "smear": np.array([np.nan, np.nan, 0.0]), "ratio": np.zeros(3)}
+        return {"shift": np.full(5, np.nan), "smear": np.array([np.nan] * 4 + [0.0]), "ratio": np.zeros(3)}
     chosen = spread_over(shot.frames, LOOKED_AT)
     progress.begin(len(chosen), "Looking where colour lies")
-    maps, upright, level, doubled = [], [], [], True
-    for number in chosen:
-        luma, *colours = levels_of(shot.window(number).frame())
-        maps.append(likeness(luma, colours[:2]))
-        upright.append(widths_of(colours[:2]))
-        level.append(widths_of([np.ascontiguousarray(plane.T) for plane in colours[:2]]))
-        doubled &= is_doubled(colours[:2])
-        progress.advance()
-    smear = Smear(sharpest(upright), sharpest(level), doubled)
+    maps = []
+
+    def frames() -> Iterator[tuple[Plane, list[Plane]]]:
+        for number in chosen:
+            luma, *colours = levels_of(shot.window(number).frame())
+            maps.append(likeness(luma, colours[:2]))
+            yield luma, colours[:2]
+            progress.advance()
+
+    smear = smear_of(frames())
+    told = [*astuple(smear.colour), *astuple(smear.light), float(smear.is_doubled)]
     ratio = [*fmt.chroma_ratio, 2.0 if shot.of_fields else 1.0]
-    return {"shift": np.array(astuple(shift_of(maps))), "smear": np.array(astuple(smear)), "ratio": np.array(ratio)}
+    return {"shift": np.array(astuple(shift_of(maps))), "smear": np.array(told), "ratio": np.array(ratio)}
 
 
 def known_of(study: Arrays) -> Known:
     """What was learned of a shot."""
-    upright, level, doubled = (float(one) for one in study["smear"])
+    *edges, doubled = (float(one) for one in study["smear"])
+    smear = Smear(Edges(*edges[:2]), Edges(*edges[2:]), bool(doubled))
     shift, ratio = Shift(*map(float, study["shift"])), (float(one) for one in study["ratio"])
-    return Known(shift, Smear(upright, level, bool(doubled)), *ratio)
+    return Known(shift, smear, *ratio)
 
 
 def words_of(known: Known) -> tuple[str, ...]:
@@ -87,11 +96,11 @@ def _words_of_smear(known: Known) -> str:
     smear, to_px = known.smear, TEN_TO_NINETY * known.across
     if smear.is_doubled:
         return "Every second sample of colour repeats the one before: it was recorded with half as many (4:1:1)."
-    if not np.isfinite(smear.upright):
-        return "Whether colour ran out cannot be told: it has too few upright edges."
-    told = f"The sharpest upright edges of colour take {smear.upright * to_px:.0f} px"
-    if np.isfinite(smear.level):
-        told += f", level ones {smear.level * TEN_TO_NINETY * known.down * known.lines:.0f} lines of the frame"
+    edges = (smear.colour.upright, smear.light.upright, smear.colour.level, smear.light.level)
+    if not np.isfinite(edges).all():
+        return "Whether colour ran out cannot be told: there are too few edges of colour."
+    colour, light = (one * to_px for one in edges[:2])
+    told = f"The sharpest upright edges take {colour:.0f} px in colour, {light:.0f} px in brightness"
     if known.along:
         return f"{told}: colour ran out along the lines, over {known.along * to_px:.0f} px."
     return f"{told}: that is as pictures are."
