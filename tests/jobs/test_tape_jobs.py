@@ -19,10 +19,12 @@ from grevin.demo.tape_reels import (
     before_coding,
     coded,
     line_doubled,
+    new_news,
     trembling,
     undamaged,
     with_wires,
     without_borders,
+    worn_news,
 )
 from grevin.desktop.window import Window
 from tests.conftest import write_video
@@ -194,3 +196,33 @@ def test_a_tape_that_trembles(qtbot: QtBot, new_window, tmp_path: Path) -> None:
         )
         assert luma > 4
         assert min(colours) > 10
+
+
+def test_a_tape_as_it_came(qtbot: QtBot, new_window, tmp_path: Path) -> None:
+    clean, worn = ([make(number) for number in range(LENGTH)] for make in (new_news, worn_news))
+    window: Window = new_window(write_video(tmp_path / "tape.mkv", worn))
+    window.session.declare(field_order="top_first")
+    settle(qtbot, window)
+    window.do("survey")
+    qtbot.waitUntil(lambda: window.surveying.survey is not None and not window.surveying.running, timeout=WAIT_MS)
+    assert {"dropout", "jitter", "chroma", "edges"} <= set(window.session.findings.kinds())
+    window.do("go_bench")
+    for words in ("ragged", "streaks", "tremble", "colour lies"):  # sides go behind all others
+        add(qtbot, window, words)
+    assert [step.step for step in window.session.treatment.steps] == ["dropout", "jitter", "chroma", "edges"]
+    chain = window.session.chain
+    qtbot.waitUntil(lambda: all(step.is_studied(0) for step in chain.steps[1:]), timeout=WAIT_MS)
+    said = " ".join(chain.steps[2].told(0))
+    assert "to the right" in said
+    assert "colour ran out along the lines" in said
+    made = written(qtbot, window, tmp_path / "mended.mkv")
+    inner = slice(16, -16), slice(16, -16)
+    for number in (2, LENGTH // 2):
+        planes = zip(clean[number].planes, worn[number].planes, made[number].planes, strict=True)
+        luma, *colours = (
+            psnr(*squared_error(right[inner], after[inner])) - psnr(*squared_error(right[inner], before[inner]))
+            for right, before, after in planes
+        )
+        assert luma > 4
+        assert min(colours) > 3
+    assert (made[2].planes[0][:, :4] > 24).any(), "the sides are filled"

@@ -33,7 +33,7 @@ WIRE_BITS, WIRE_REACH = 4, 40  # of a fraction of a pixel; px beyond the sides
 TREMBLING_SEED, TREMBLING_PX = 1987, 0.9  # standard deviation of each line
 COLOUR_RIGHT, COLOUR_DOWN = 5.0, 2.0  # px and lines by which colour lies beside its edges
 CAMERA_LEVELS = 1.0  # 8-bit levels of noise
-NEWS_DROPOUTS = replace(DROPOUTS, seed=1986, a_frame=3.0)
+NEWS_DROPOUTS = replace(DROPOUTS, seed=1989, a_frame=3.0)
 NEWS_BORDERS = BorderDamage(seed=1986, left=7, right=8, torn=6, ragged=0.5)
 NEWS_RUNS_OUT = 2.6  # samples of colour: standard deviation of the low-pass along the lines
 NEWS_TREMBLING_PX = 0.5

@@ -78,11 +78,12 @@ class Smear:
         return float(np.sqrt(more - both_ways)) if more - both_ways >= least * least else 0.0  # unknown is not
 
 
-def smear_of(frames: Iterable[tuple[Plane, list[Plane]]]) -> Smear:
+def smear_of(frames: Iterable[tuple[Plane, list[Plane]]], fewest: int = FEWEST) -> Smear:
     """Of some frames of a shot.
 
     Args:
         frames: brightness (H, W) and both colour planes at their own size, of each, float32 in 8-bit levels.
+        fewest: edges of each kind, of all frames together, that say something.
     """
     found: dict[str, list[Widths]] = {"upright": [], "level": [], "light upright": [], "light level": []}
     doubled = []
@@ -92,7 +93,7 @@ def smear_of(frames: Iterable[tuple[Plane, list[Plane]]]) -> Smear:
             found[f"{name}upright"].append(widths_of(planes))
             found[f"{name}level"].append(widths_of([np.ascontiguousarray(plane.T) for plane in planes]))
         doubled.append(is_doubled(colours))
-    widths = {name: sharpest(some) for name, some in found.items()}
+    widths = {name: sharpest(some, fewest) for name, some in found.items()}
     light_edges = Edges(widths["light upright"], widths["light level"])
     return Smear(Edges(widths["upright"], widths["level"]), light_edges, bool(doubled) and all(doubled))
 
@@ -108,10 +109,10 @@ def widths_of(planes: list[Plane]) -> Widths:
     return np.concatenate([_widths(_inner(plane)) for plane in planes]) if planes else np.zeros(0, np.float32)
 
 
-def sharpest(widths: list[Widths]) -> float:
-    """Of the edges of several frames; NaN where there are too few."""
+def sharpest(widths: list[Widths], fewest: int = FEWEST) -> float:
+    """Of the edges of several frames; NaN where there are fewer than that."""
     every = np.concatenate(widths) if widths else np.zeros(0, np.float32)
-    return float(np.percentile(every, SHARPEST)) if len(every) >= FEWEST else float("nan")
+    return float(np.percentile(every, SHARPEST)) if len(every) >= fewest else float("nan")
 
 
 def is_doubled(planes: list[Plane]) -> bool:

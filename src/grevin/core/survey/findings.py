@@ -40,6 +40,7 @@ FEWEST_FOR_SCRATCHES = 3  # frames on which the picture moves far enough
 SCRATCHED_SHARE = 0.3  # of those; on clean reporting clips there is not one such frame (bench, surface)
 BESIDE_SAMPLES = 1.0  # of colour: pictures whose colour is right show up to .7
 TREMBLES_PX = 0.08  # quickly looked at: steady open clips show up to .065, lines displaced by .3 px mostly .11 and more
+REPEATS_QUANTILE = 0.25  # of the frames: what repeats lines does so on every frame, and two fields only where they part
 BORDER_PX = 4.0  # black lines or columns at a side that are worth a word
 
 
@@ -137,7 +138,10 @@ def _repeated_lines(series: Series, frames: range, cuts: list[int]) -> list[Surv
     found = []
     for first, last, part in _shots(frames, cuts):
         curves = {"lines": series["sample_lines"][part], "columns": series["sample_columns"][part]}
-        figures = {name: float(np.nanmedian(curve)) for name, curve in curves.items() if not np.isnan(curve).all()}
+        figures = {
+            name: float(np.nanquantile(curve, REPEATS_QUANTILE, method="lower"))
+            for name, curve in curves.items() if not np.isnan(curve).all()
+        }  # fmt: skip
         if max(figures.values(), default=1.0) > 1.0:
             sure = max(float(np.nanmean(curve > 1.0)) for curve in curves.values())
             found.append(SurveyFinding("stairs", first, last, sure, figures))

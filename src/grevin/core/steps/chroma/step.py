@@ -5,9 +5,9 @@ are most alike. What is below one sample of colour is left, bit for bit: picture
 one. Where colour seems to lie at several places, as on things that repeat, nothing is done, and numbers help.
 
 Colour that ran out along the lines is told by the sharpest of its upright edges: where not one is sharp, and those of
-brightness and level ones are, the recording could not carry more. It is brought back to the edges that brightness shows beside it, and has to
-give what was recorded when it is smeared again. Colour of which every second sample repeats the one before (4:1:1 in
-wider planes) is treated alike. Only the colour planes are changed; brightness is not touched.
+brightness and level ones are, the recording could not carry more. It is brought back to the edges that brightness
+shows beside it, and has to give what was recorded when it is smeared again. Colour of which every second sample repeats
+the one before (4:1:1 in wider planes) is treated alike. Only the colour planes are changed; brightness is not touched.
 """
 
 from __future__ import annotations

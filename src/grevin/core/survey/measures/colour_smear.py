@@ -12,6 +12,7 @@ from grevin.core.picture.levels import levels_of
 from grevin.core.survey.measures.base import Depth, Series, Sight
 
 EVERY = 8  # frames
+FEWEST = 50  # edges of one frame: five of them are sharper than the tenth percentile
 
 
 class ColourSmear:
@@ -28,7 +29,7 @@ class ColourSmear:
         across, down = frame.format.chroma_ratio
         step = len(PARITIES) if frame.format.has_fields else 1  # two fields are two moments
         luma, *colours = (np.ascontiguousarray(plane[::step]) for plane in levels_of(frame)[:3])
-        found = smear_of([(luma, colours)])
+        found = smear_of([(luma, colours)], FEWEST)
         if np.isnan(found.colour.upright):
             return (float("nan"),)
         return (TEN_TO_NINETY * across * found.along(across, down * step),)
