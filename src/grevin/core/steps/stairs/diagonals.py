@@ -8,6 +8,7 @@ and upright edges, corners and textures are left.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -48,15 +49,18 @@ def edges_of(luma: Weight, threshold: float) -> Edges:
     x = cv2.Sobel(luma, cv2.CV_32F, 1, 0, ksize=3, scale=0.125)
     y = cv2.Sobel(luma, cv2.CV_32F, 0, 1, ksize=3, scale=0.125)
     xx, yy, xy = (cv2.GaussianBlur(one, (0, 0), WIDTH_PX) for one in (x * x, y * y, x * y))
-    apart = np.sqrt(np.square(xx - yy) + 4 * np.square(xy))
-    coherence = apart / np.maximum(xx + yy, 1e-3)
-    angle = 0.5 * np.arctan2(2 * xy, xx - yy) + np.float32(np.pi / 2)  # at right angles to the change
-    x, y = np.cos(angle), np.sin(angle)
-    slope = np.minimum(np.abs(x), np.abs(y)) / np.maximum(np.abs(x), np.abs(y))
+    more, both = xx - yy, xx + yy
+    apart = cv2.magnitude(more, xy + xy)
+    coherence = apart / np.maximum(both, np.float32(1e-3))
+    # half of the angle whose cosine this is lies at right angles to the edge
+    cosine = np.clip(more / np.maximum(apart, np.float32(1e-12)), -1, 1)
+    x, y = cv2.sqrt(np.float32(0.5) - np.float32(0.5) * cosine), cv2.sqrt(np.float32(0.5) + np.float32(0.5) * cosine)
+    slope = np.minimum(x, y) / np.maximum(x, y)
     # an edge of some levels rises by about a quarter of them a pixel, in the mean over its surroundings
-    contrast = 4 * np.sqrt(np.maximum(xx + yy, 0)) / threshold
-    weight = _between(coherence, *COHERENT) * _between(slope, *SLOPE) * _between(contrast, 0.75, 1.25)
-    return Edges(np.stack([x, y], axis=-1), weight)
+    contrast = np.float32(4.0 / threshold) * cv2.sqrt(np.maximum(both, 0))
+    weights = (_between(coherence, *COHERENT), _between(slope, *SLOPE), _between(contrast, 0.75, 1.25))
+    along = cv2.merge([np.copysign(x, -xy), y])
+    return Edges(np.asarray(along, np.float32), np.asarray(weights[0] * weights[1] * weights[2], np.float32))
 
 
 def smoothed(picture: Rgb, edges: Edges, passes: int) -> Rgb:
@@ -95,5 +99,5 @@ def faded(mask: npt.NDArray[np.bool_], soft_px: float) -> Weight:
     return np.asarray(np.clip(1 - distance / np.float32(soft_px + 1), 0, 1), np.float32)
 
 
-def _between(value: Weight, low: float, high: float) -> Weight:
+def _between(value: npt.NDArray[Any], low: float, high: float) -> Weight:
     return np.asarray(np.clip((value - np.float32(low)) / np.float32(high - low), 0, 1), np.float32)

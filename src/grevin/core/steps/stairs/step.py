@@ -13,7 +13,15 @@ from typing import ClassVar
 import cv2
 import numpy as np
 
-from grevin.core.measure.repeated_lines import Repeats, moves_here, repeats_here, repeats_of, samples_at, slopes
+from grevin.core.measure.repeated_lines import (
+    Repeats,
+    in_blocks,
+    moves_here,
+    repeats_here,
+    repeats_of,
+    samples_at,
+    slopes,
+)
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import BT709_LUMA, Mask
 from grevin.core.progress import Progress
@@ -39,7 +47,7 @@ class StairsStep:
     id: ClassVar[str] = "stairs"
     label: ClassVar[str] = "Stair-step smoothing"
     fault: ClassVar[str] = "Diagonals are jagged, or lines repeat their neighbours"
-    version: ClassVar[int] = 2
+    version: ClassVar[int] = 3
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "frame"
     settings_model: ClassVar[type[Settings]] = StairsSettings
@@ -203,6 +211,8 @@ def _moving(window: Window) -> tuple[Mask, Mask]:
         if even.any() or odd.any():
             moves = moves_here(window.luma8(), [window.luma8(offset) for offset in (-1, 1) if window.has(offset)])
             even, odd = even & moves, odd & moves
+        if (even.any() or odd.any()) and in_blocks(window.luma8(), even | odd):
+            return np.zeros_like(even), np.zeros_like(odd)
         return even, odd
 
     return window.keep("repeats that move", look, lambda pair: pair[0].nbytes + pair[1].nbytes)
