@@ -15,6 +15,8 @@ from grevin.core.picture.frame import Frame
 from grevin.core.quality.damage.grain import GrainDamage
 from grevin.core.quality.figures import psnr, squared_error
 from grevin.core.quality.memory_source import MemorySource
+from grevin.core.steps.retouch import filling
+from grevin.core.steps.retouch.from_around import built_from_around
 from grevin.core.steps.retouch.in_front import in_front
 from grevin.core.steps.strokes import StrokeFill
 from grevin.core.treatment.chain import Chain
@@ -345,3 +347,41 @@ def test_made_twice_in_any_order_it_is_the_same(clean: list[Frame]) -> None:
     warm.result.frame(MIDDLE)
     grown = over(source, *strokes, cache=warm.cache).result.frame(MIDDLE)
     assert all(np.array_equal(a, b) for a, b in zip(once.planes, grown.planes, strict=True))
+
+
+@pytest.mark.parametrize("many", [1, 10])
+def test_what_was_built_from_around_is_not_built_anew_for_another_stroke(
+    clean: list[Frame], monkeypatch: pytest.MonkeyPatch, many: int
+) -> None:
+    built: list[object] = []
+
+    def counted(*given: object) -> object:
+        built.append(given[1])
+        return built_from_around(*given)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(filling, "built_from_around", counted)
+    source = MemorySource(clean, f"around {many}")
+    strokes = [drawn_at(20 + 24 * n, 20) for n in range(many)]
+    first = over(source, *strokes)
+    before = first.result.frame(MIDDLE)
+    assert len(built) == many
+    more = over(source, *strokes, drawn_at(60, 150), cache=first.cache).result.frame(MIDDLE)
+    assert len(built) == many + 1, "the one that was added, and no other"
+    assert np.array_equal(more.planes[0][:100], before.planes[0][:100])
+
+
+def test_another_stroke_close_by_has_no_say_in_what_is_built_from_around(clean: list[Frame]) -> None:
+    """Two blots beside each other: neither is built of what the other hides."""
+    bad = blotted(clean)
+    luma = bad[MIDDLE].planes[0].copy()
+    x, y, width, height = BLOT
+    luma[y : y + height, x + width + 6 : x + width + 26] = 240
+    bad[MIDDLE] = replace(bad[MIDDLE], planes=(luma, *bad[MIDDLE].planes[1:]))
+    strokes = (over_blot(way="around"), drawn_at(x + width + 4, y - 2, 24, height + 4))
+    one, other = (over(MemorySource(bad, "close"), *order).result.frame(MIDDLE) for order in (strokes, strokes[::-1]))
+    assert np.abs(one.planes[0].astype(int) - other.planes[0]).max() <= 1, "whichever was drawn first"
+
+
+def drawn_at(x: int, y: int, width: int = 12, height: int = 12) -> Stroke:
+    where = Region(use="only", x=x, y=y, width=width, height=height, first=MIDDLE, last=MIDDLE)
+    return Stroke(where=where, fill=StrokeFill(way="around"))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import partial
 
 import cv2
 import numpy as np
@@ -11,7 +12,7 @@ from grevin.core.errors import UnreadableFrameError
 from grevin.core.keys import content_key
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
-from grevin.core.steps.retouch.from_around import built_from_around
+from grevin.core.steps.retouch.from_around import SEARCH_PX, built_from_around
 from grevin.core.steps.retouch.from_frames import OtherFrames, mixed
 from grevin.core.steps.retouch.rim import LOOK_PX, PIECE_PX, RING_PX, Grain, levelled, ring_of
 from grevin.core.steps.retouch.settings import RetouchSettings
@@ -113,14 +114,18 @@ def fill_stroke(
         around: what else there is.
         settings: of the step.
     """
-    box, inside = stroke.box, stroke.inside
+    box = stroke.box
     here = picture[box].copy()
-    ring = ring_of(inside, around.damaged[box] & ~inside)
+    ring = _ring_round(stroke, around)
     fill = _fill(picture, here, stroke, sources, around, ring, settings)
     if fill is None:
         return
     share = stroke.weight * np.float32(stroke.fill.strength * settings.strength_pct / 100.0)
     picture[box] = here + share[..., None] * (fill - here)
+
+
+def _ring_round(stroke: PlacedStroke, around: Around) -> Mask:
+    return ring_of(stroke.inside, around.damaged[stroke.box] & ~stroke.inside)
 
 
 def _fill(
@@ -143,40 +148,64 @@ def _fill(
         return finished(np.asarray(cv2.GaussianBlur(here, (0, 0), stroke.fill.blur_px), np.float32))
     if sources.way == "place":
         return finished(level(patch_of(picture, stroke)))
-    if sources.way != "around":
-        return _from_frames(stroke, sources, around, ring, settings)
-    return finished(built_from_around(picture, box, inside, around.damaged))
+    return independent_fill(stroke, sources, around, ring, settings)
+
+
+def fill_beforehand(stroke: PlacedStroke, sources: Sources, around: Around, settings: RetouchSettings) -> None:
+    """Build what a stroke hides from around, and have it kept: many are built at once.
+
+    Other ways take many small steps, which several threads make no faster.
+    """
+    if sources.way == "around" and stroke.offset is None:
+        independent_fill(stroke, sources, around, _ring_round(stroke, around), settings)
+
+
+def independent_fill(
+    stroke: PlacedStroke, sources: Sources, around: Around, ring: Mask, settings: RetouchSettings
+) -> Rgb:  # fmt: skip
+    """(h, w, 3) what goes into a stroke whose fill takes nothing from under other strokes.
+
+    It is kept, so that another stroke elsewhere does not cost this one anew. Not from a frame that was named: what is
+    kept depends on frames within reach alone.
+    """
+    own = _from_frames if sources.way != "around" else _from_around
+    if stroke.offset is not None:
+        return own(stroke, sources, around, ring, settings)
+    room = KEPT_PX if sources.way != "around" else SEARCH_PX
+    near = tuple(slice(max(0, part.start - room), part.stop + room) for part in stroke.box)
+    name = content_key(
+        "stroke", sources.way == "around", sources.offsets, stroke.x, stroke.y, stroke.inside.shape,
+        np.packbits(stroke.inside).tobytes(), np.packbits(around.damaged[near]).tobytes(), settings.levels,
+        settings.grain,
+    )  # fmt: skip
+    make = partial(own, stroke, sources, around, ring, settings)
+    return around.window.keep(name, make, lambda fill: fill.nbytes)
+
+
+def _from_around(
+    stroke: PlacedStroke, _sources: Sources, around: Around, ring: Mask, settings: RetouchSettings
+) -> Rgb:  # fmt: skip
+    """(h, w, 3) what goes on from its surroundings."""
+    fill = built_from_around(around.window.rgb(), stroke.box, stroke.inside, around.damaged)
+    return around.grain.given(fill, stroke.box, ring, around.damaged) if settings.grain else fill
 
 
 def _from_frames(
     stroke: PlacedStroke, sources: Sources, around: Around, ring: Mask, settings: RetouchSettings
 ) -> Rgb:  # fmt: skip
-    """(h, w, 3) what other frames show; kept, so that another stroke elsewhere does not cost this one anew.
-
-    Not from a frame that was named: what is kept depends on frames within reach alone.
-    """
+    """(h, w, 3) what other frames show."""
     box, inside, picture = stroke.box, stroke.inside, around.window.rgb()
-    near = tuple(slice(max(0, part.start - KEPT_PX), part.stop + KEPT_PX) for part in box)
-    name = content_key(
-        "stroke", sources.offsets, stroke.x, stroke.y, inside.shape, np.packbits(inside).tobytes(),
-        np.packbits(around.damaged[near]).tobytes(), settings.levels, settings.grain,
+    start = stroke.there[:, 2] if stroke.offset is not None else np.zeros(2)
+    offers = [around.frames.offer(offset, box, ring, start) for offset in sources.offsets]
+    fill, seen = mixed(
+        [offer for offer in offers if offer is not None], inside,
+        lambda fill: levelled(fill, picture[box], inside, ring, settings.levels),
     )  # fmt: skip
-
-    def make() -> Rgb:
-        start = stroke.there[:, 2] if stroke.offset is not None else np.zeros(2)
-        offers = [around.frames.offer(offset, box, ring, start) for offset in sources.offsets]
-        fill, seen = mixed(
-            [offer for offer in offers if offer is not None], inside,
-            lambda fill: levelled(fill, picture[box], inside, ring, settings.levels),
-        )  # fmt: skip
-        if settings.grain:
-            fill = around.grain.given(fill, box, ring, around.damaged)
-        hidden = inside & ~seen
-        built = built_from_around(picture, box, hidden, around.damaged) if hidden.any() else fill
-        return np.asarray(np.where(hidden[..., None], built, fill), np.float32)
-
-    named = stroke.offset is not None
-    return make() if named else around.window.keep(name, make, lambda fill: fill.nbytes)
+    if settings.grain:
+        fill = around.grain.given(fill, box, ring, around.damaged)
+    hidden = inside & ~seen
+    built = built_from_around(picture, box, hidden, around.damaged) if hidden.any() else fill
+    return np.asarray(np.where(hidden[..., None], built, fill), np.float32)
 
 
 def patch_of(picture: Rgb, stroke: PlacedStroke) -> Rgb:

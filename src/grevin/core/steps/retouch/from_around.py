@@ -48,7 +48,8 @@ def built_from_around(picture: Rgb, box: tuple[slice, slice], inside: Mask, dama
     if min(near.shape[:2]) < 2 * side or not _places(hidden, side).any():
         return plain[own]
     made = _filled(near, wanted, hidden, side)
-    slow = cv2.GaussianBlur(plain - made, (0, 0), side * SLOW_SIDES)
+    apart = np.where((hidden & ~wanted)[..., None], np.float32(0), plain - made)  # other strokes have no say
+    slow = cv2.GaussianBlur(apart, (0, 0), side * SLOW_SIDES)
     return np.asarray(np.where(wanted[..., None], made + slow, near)[own], np.float32)
 
 

@@ -9,23 +9,35 @@ the picture, filled from elsewhere, copied, and taken out. Outside of them every
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Iterator
 from dataclasses import replace
 from typing import ClassVar
 
 import numpy as np
 
+from grevin.core.parallel import in_parallel
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.geometry import Area
 from grevin.core.steps.base import Family, Stage
 from grevin.core.steps.evidence import Blob, Evidence
-from grevin.core.steps.retouch.filling import Around, Sources, fill_stroke, patch_of, sources_of, with_room
+from grevin.core.steps.retouch.filling import (
+    Around,
+    Sources,
+    fill_beforehand,
+    fill_stroke,
+    patch_of,
+    sources_of,
+    with_room,
+)
 from grevin.core.steps.retouch.from_frames import OtherFrames
 from grevin.core.steps.retouch.in_front import in_front
 from grevin.core.steps.retouch.settings import RetouchSettings
 from grevin.core.steps.seen import Window
 from grevin.core.steps.settings import Settings
 from grevin.core.steps.strokes import MOST_AWAY, PlacedStroke, StrokeFill
+
+MANY_STROKES = 8  # of a frame, from which they are built at once, on all processors
 
 
 class RetouchStep:
@@ -34,7 +46,7 @@ class RetouchStep:
     id: ClassVar[str] = "retouch"
     label: ClassVar[str] = "Retouch"
     fault: ClassVar[str] = "Damage that is best mended by hand"
-    version: ClassVar[int] = 1
+    version: ClassVar[int] = 2
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "surface"
     works_on_fields: ClassVar[bool] = True
@@ -82,8 +94,11 @@ class RetouchStep:
             if sources.way != "plate":  # a patch over a standing shot is no reason to doubt its motion
                 bent[stroke.box] |= stroke.inside
         around = Around(window, OtherFrames(window, bent), damaged)
-        for stroke, sources in strokes:
-            fill_stroke(picture, with_room(stroke, shape), sources, around, settings)
+        roomy = [(with_room(stroke, shape), sources) for stroke, sources in strokes]
+        if len(roomy) >= MANY_STROKES:
+            deque(in_parallel(lambda n: fill_beforehand(*roomy[n], around, settings), range(len(roomy))), maxlen=0)
+        for stroke, sources in roomy:
+            fill_stroke(picture, stroke, sources, around, settings)
         return picture
 
     def explain(self, window: Window, evidence: Evidence, area: Area, settings: RetouchSettings) -> str:
