@@ -267,17 +267,19 @@ def _step(values: npt.NDArray[np.float32]) -> float:
 def centred(rgb: Rgb, line: Line) -> Line:
     """The line brought to where the frame shows it, a part of a px: its way was found in bands of rows only."""
     line = widened(rgb, line)
+    far = line.width // 2 + 3
+    reach = far + NEAR_FLANK_PX - 1
     for _ in range(CENTRED_TIMES):
-        deviation = deviations(sampled(rgb, line, REACH_PX), line.width // 2 + 3, NEAR_FLANK_PX)
+        deviation = deviations(sampled(rgb, line, reach), far, NEAR_FLANK_PX)
         profile = np.median(deviation, axis=0)
-        near = slice(REACH_PX - line.width // 2 - 2, REACH_PX + line.width // 2 + 3)
+        near = slice(reach - line.width // 2 - 2, reach + line.width // 2 + 3)
         channel = int(np.argmax(np.abs(profile[near]).max(axis=0)))
         rows = gaussian_filter1d(deviation[..., channel], CENTRED_ROWS, axis=0, mode="nearest")
-        shape, places = profile[:, channel], np.arange(2 * REACH_PX + 1)
-        shape = np.where(np.abs(places - REACH_PX) <= line.width // 2 + 2, shape, 0.0)
+        shape, places = profile[:, channel], np.arange(2 * reach + 1)
+        shape = np.where(np.abs(places - reach) <= line.width // 2 + 2, shape, 0.0)
         weight = np.square(shape)
         most = (0.5 + 0.5 * line.width) / CENTRED_TIMES  # altogether no farther than the line itself reaches
-        aside = float(np.clip((weight * (places - REACH_PX)).sum() / max(1e-9, float(weight.sum())), -most, most))
+        aside = float(np.clip((weight * (places - reach)).sum() / max(1e-9, float(weight.sum())), -most, most))
         shifts = np.arange(-MOST_SHIFT_PX, MOST_SHIFT_PX + 0.1, 0.25)
         moved = np.stack([np.interp(places - shift, places, shape) for shift in shifts])
         fit = rows @ moved.T - SHIFT_COST * float(shape @ shape) * np.square(shifts)[None, :]

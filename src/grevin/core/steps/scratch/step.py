@@ -65,7 +65,7 @@ class ScratchStep:
     id: ClassVar[str] = "scratch"
     label: ClassVar[str] = "Line scratch"
     fault: ClassVar[str] = "Upright scratches that stay for many frames"
-    version: ClassVar[int] = 9
+    version: ClassVar[int] = 10
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "surface"
     fills_strokes: ClassVar[bool] = True
@@ -121,7 +121,7 @@ class ScratchStep:
         nearly: list[Blob] = []
         limit = threshold(settings)
         for found in lines_of(window.study(), window.number, fmt.height, settings):
-            line = centred(rgb, found)
+            line = _centred(window, found)
             left, right = _reaching(rgb, line, settings)
             sure = line.score > limit and (_passed_by(window, line) or is_cut(rgb, line))
             area = lay(mask if sure else np.zeros_like(mask), line, left, right)
@@ -145,7 +145,7 @@ class ScratchStep:
         rgb, height = window.rgb(), window.format.height
         rest = evidence.mask.copy()
         for found in lines_of(window.study(), window.number, height, _unsure(settings)):
-            line = centred(rgb, found)
+            line = _centred(window, found)
             reach = _reaching(rgb, line, settings)
             mine = np.zeros_like(rest)
             lay(mine, line, *reach)
@@ -161,7 +161,7 @@ class ScratchStep:
         rgb, height = window.rgb(), window.format.height
         x, y, width, tall = area
         for found in lines_of(window.study(), window.number, height, _unsure(settings)):
-            line = centred(rgb, found)
+            line = _centred(window, found)
             mask = np.zeros(rgb.shape[:2], np.bool_)
             around = lay(mask, line, *_reaching(rgb, line, settings))
             if mask[y : y + tall, x : x + width].any():
@@ -214,6 +214,15 @@ def _passed_by(window: Window, line: Line) -> bool:
         return False
     across = window.motion(side, "quick")[line.rows, np.clip(line.centre.astype(int), 0, window.format.width - 1), 0]
     return float(np.median(np.abs(across))) >= PASSES_PX
+
+
+def _centred(window: Window, found: Line) -> Line:
+    """A line where the frame shows it; made once."""
+    where = content_key(found.top, found.centre.tobytes(), found.width, found.dark)
+    moved = window.keep(
+        f"centred {ScratchStep.version} {where}", lambda: centred(window.rgb(), found), lambda line: line.centre.nbytes
+    )
+    return replace(found, centre=moved.centre, width=moved.width)
 
 
 def _reaching(rgb: Rgb, line: Line, settings: ScratchSettings) -> tuple[int, int]:
