@@ -11,7 +11,8 @@ import pytest
 from grevin.core.media.deinterlacing import both_fields
 from grevin.core.picture.frame import Frame
 from grevin.core.quality.figures import psnr, squared_error
-from grevin.core.steps.fields.mixing import mix_of, noise_of
+from grevin.core.steps.fields.deinterlacing import seen_of
+from grevin.core.steps.fields.mixing import Seen, mix_of, noise_of
 from tests.core.film_time import RATE, chain, source_of
 
 SOFTENED = (1, 2, 1)  # a camera's lines, in fourths: each shares light with those beside it
@@ -29,24 +30,32 @@ def test_noise_and_its_likeness_from_line_to_line_are_measured(shared: bool) -> 
     if shared:
         fields = [soft(one) for one in fields]
     noise = noise_of(*(np.ascontiguousarray(one[::2]) for one in fields))
-    # for weights (1, 2, 1)/4: variance (1 + 4 + 1)/16, correlation two lines apart 1/6 and next to each other 2/3
+    # for weights (1, 2, 1)/4: variance (1 + 4 + 1)/16, correlation two lines apart 1/6
     assert noise.variance == pytest.approx(16 * (6 / 16 if shared else 1), rel=0.1)
     assert noise.next_line == pytest.approx(1 / 6 if shared else 0, abs=0.03)
-    assert noise.between == pytest.approx(2 / 3 if shared else 0, abs=0.45 if not shared else 0.1)
 
 
 def test_shares_sum_to_one_and_wrong_motion_counts_for_nothing() -> None:
     rows, columns = np.indices((60, 160), dtype=np.float32)
     truth = 120 + 40 * np.sin(rows / 20 + columns / 30)
-    wrong, right = truth + 25, truth + np.float32(0.2)
     known = np.asarray(truth, np.float32)
-    bad, good = np.full((60, 160), 25, np.float32), np.full((60, 160), 0.2, np.float32)
-    half = np.concatenate([good[:, :80], bad[:, 80:]], axis=1)
-    mixed = np.concatenate([right[:, :80], wrong[:, 80:]], axis=1).astype(np.float32)
-    mix = mix_of(known, known, known, [mixed, mixed], [half, half])
+    wrong = np.where(columns < 80, 0.2, 25 * np.sin(1.3 * columns + 2 * rows)).astype(np.float32)
+    missed = np.where(columns < 80, 0.2, 25 * np.sin(1.3 * columns + 2 * rows + 1)).astype(np.float32)
+    seen = Seen(known + wrong, missed, known + wrong - missed)
+    mix = mix_of(known, known, known, [seen, seen])
     total = mix.filtered + mix.mean + sum(mix.moved)
     np.testing.assert_allclose(total, 1, atol=1e-4)
     assert sum(mix.moved)[:, 50:].max() < 0.02, "motion that fails is not used"
+
+
+def test_what_a_moved_picture_misses_beside_a_line_is_made_up_for() -> None:
+    """The field before is 12 levels darker all over: lifted, its lines are right, and nothing else would be."""
+    rng = np.random.default_rng(8)
+    picture = cv2.GaussianBlur(rng.uniform(40, 220, (120, 160)).astype(np.float32), (0, 0), 1.0)
+    seen = seen_of(picture, picture - 12, np.zeros((120, 160, 2), np.float32), 1)
+    assert np.abs(seen.lines - picture[1::2]).mean() == pytest.approx(12, abs=0.01)
+    np.testing.assert_allclose(seen.missed, 12, atol=0.01)
+    np.testing.assert_allclose(seen.lifted, picture[1::2], atol=0.01)
 
 
 def panned(grain: float, step: float, softness: float) -> list[np.ndarray]:

@@ -5,10 +5,14 @@ and after hold just there, moved along the motion. Each errs in its own way: the
 has finer detail than a field shows, the moved lines where the motion is wrong. Their squared errors are estimated
 from what they say of each other, and weigh them.
 
+Moved lines are lifted: what a moved picture misses of the field's own lines above and below is added to what it says
+between them. So light that changed is made up for, part of what a wrong motion does cancels out, and the noise that
+neighbouring lines share comes along.
+
 How far the mean of two lines can be wrong is bounded by how far the field's own lines are from the mean of theirs,
 which lie twice as far apart: where the picture is soft, it is right and the others are judged by it. Noise that is
-new with every field is in all candidates; lines of one field that share some of it foretell the noise of the line
-between them, so that under noise the field's own lines count the more.
+new with every field is in all candidates, and of moved lines there is their own besides, so that under noise the
+field's own lines count the more.
 """
 
 from __future__ import annotations
@@ -24,7 +28,8 @@ Shares = npt.NDArray[np.float32]  # 0..1
 
 # All of these were tried on the clips that rules are set on, with grain of 0, 2.5 and 5 levels.
 EVEN_PX = 3  # square, of the halved maps, over which errors are looked at
-MISFIT_FALL = 5.0  # times the misfit of the calm part of the picture that take the trust in a motion down to 1/e
+SOFTENED = 0.8  # standard deviation in px: of what is missed, before its size says how far a motion is to be trusted
+MISFIT_FALL = 15.0  # times the misfit of the calm part of the picture that take the trust in a motion down to 1/e
 CALM_PCT = 15.0  # of the picture: where most of it flutters, what is usual is no measure
 LEAST_MISFIT = 0.3  # 8-bit levels: what is less is no misfit
 SOFT_SHARE = 0.2  # of the squared error of lines twice as far apart; a sixteenth in a picture that is smooth throughout
@@ -48,20 +53,20 @@ class Noise:
     variance: float
     next_line: float
 
-    @property
-    def between(self) -> float:
-        """Correlation with the line between two of a field: noise that falls off as a normal distribution does."""
-        return float(max(0.0, min(self.next_line - LAG_FLOOR, 0.5)) ** 0.25)
 
-    @property
-    def of_mean(self) -> float:
-        """Variance of the noise of the mean of two lines, over the noise's own."""
-        return 0.5 * (1.0 + max(0.0, self.next_line))
+@dataclass(frozen=True, eq=False)
+class Seen:
+    """What another field, made whole and moved onto this one, shows of a plane.
 
-    @property
-    def left_by_mean(self) -> float:
-        """Variance of a line's noise less that of the mean of its two neighbours, over the noise's own."""
-        return float(max(0.1, 1.0 + self.of_mean - 2.0 * self.between))
+    Attributes:
+        lines: (h, W) its own lines, which are the missing ones here.
+        missed: (h', W) by how much this field's own lines lie above what it says of them.
+        lifted: (h, W) the lines with what is missed above and below them.
+    """
+
+    lines: Levels
+    missed: Levels
+    lifted: Levels
 
 
 def noise_of(one: Levels, other: Levels) -> Noise:
@@ -95,34 +100,31 @@ class Mix:
     moved: tuple[Shares, ...]
 
 
-def mix_of(filtered: Levels, mean: Levels, known: Levels, moved: list[Levels], misfits: list[Levels]) -> Mix:
+def mix_of(filtered: Levels, mean: Levels, known: Levels, seen: list[Seen]) -> Mix:
     """Shares of the candidates by their errors.
 
     Args:
         filtered: (h, W) lines of the filter.
         mean: means of the lines above and below.
         known: the field's own lines.
-        moved: the lines of the field before and of the one after, or of one of them.
-        misfits: (any size) what the motion to each leaves unexplained.
+        seen: what the field before and the one after show, or one of them.
     """
     size = max(1, filtered.shape[1] // 2), max(1, filtered.shape[0] // 2)
-    trusts = _trusts(misfits, size)
-    noise = noise_of(moved[0], moved[1] if len(moved) > 1 else filtered)
+    trusts = _trusts([one.missed for one in seen], size)
+    noise = noise_of(seen[0].lines, seen[1].lines if len(seen) > 1 else filtered)
     total = np.asarray(sum(trusts) + np.float32(1e-3), np.float32)
     parts = [np.asarray(trust / total, np.float32) for trust in trusts]
-    joined = _joined(parts, moved, filtered)
-    alone = np.asarray(sum(part * part for part in parts), np.float32)  # of the noise's variance that the joined keep
-    spread = np.asarray(noise.of_mean + alone, np.float32)
+    joined = _joined(parts, [one.lifted for one in seen], filtered)
+    # of the noise's variance, that is in the joined and not in the mean of two lines
+    alone = np.asarray(sum(part * part for part in parts), np.float32)
     errors = _Errors(size, noise.variance)
     soft = np.float32(SOFT_SHARE) * errors.of(known, _mean_of_next(known), 1.5 - 2.0 * max(0.0, noise.next_line))
-    first, second, of_joined = _within_the_field(errors, filtered, mean, joined, soft, spread)
+    first, second, of_joined = _within_the_field(errors, filtered, mean, joined, soft, alone)
     own = cv2.resize(np.asarray(first, np.float32), filtered.shape[::-1], interpolation=cv2.INTER_LINEAR)
-    apart = errors.of(mean + own * (filtered - mean), joined, spread)
-    shared = noise.variance * (1.0 - noise.between)
-    own_error = noise.left_by_mean * noise.variance + ROUNDING + np.minimum(apart, soft)
-    joined_error = noise.variance * (1.0 + alone) + ROUNDING + np.minimum(of_joined, apart)
-    both = np.maximum(own_error + joined_error - 2.0 * shared, LEAST_ERROR)
-    share = np.clip((own_error - shared) / both, 0.0, 1.0) * np.maximum.reduce(trusts)
+    apart = errors.of(mean + own * (filtered - mean), joined, alone)
+    own_error = ROUNDING + np.minimum(apart, soft)
+    joined_error = noise.variance * alone + ROUNDING + np.minimum(of_joined, apart)
+    share = own_error / np.maximum(own_error + joined_error, LEAST_ERROR) * np.maximum.reduce(trusts)
     full = (first * (1.0 - share), second * (1.0 - share), *(part * share for part in parts))
     return _normalised([np.asarray(one, np.float32) for one in full])
 
@@ -175,11 +177,9 @@ def _normalised(shares: list[Shares]) -> Mix:
 
 
 def _trusts(misfits: list[Levels], size: tuple[int, int]) -> list[Shares]:
-    """How far each motion is to be trusted, against what is usual in the picture."""
-    small = [
-        cv2.blur(cv2.resize(one, size, interpolation=cv2.INTER_AREA), (EVEN_PX, EVEN_PX)).astype(np.float32)
-        for one in misfits
-    ]
+    """How far each motion is to be trusted by what it misses, against what is usual in the picture."""
+    sizes = (np.abs(cv2.GaussianBlur(one, (0, 0), SOFTENED)) for one in misfits)
+    small = [cv2.blur(cv2.resize(one, size, interpolation=cv2.INTER_AREA), (EVEN_PX, EVEN_PX)) for one in sizes]
     usual = np.float32(max(LEAST_MISFIT, float(np.median([np.percentile(one, CALM_PCT) for one in small]))))
     fall = np.float32(MISFIT_FALL) * usual
     return [np.asarray(cv2.exp(-np.maximum(one - usual, 0) / fall), np.float32) for one in small]
