@@ -63,11 +63,14 @@ def _refined(here: Frame, near: list[Frame], missing: int, motion: MotionQuality
     own, known = (luma[parity::2].astype(np.float32) for parity in (missing, 1 - missing))
     mix = mix_of(own, _beside(known, missing, len(own)), known, seen)
     shaped = {shape: [_of_shape(flow, shape) for flow in flows] for shape in {plane.shape for plane in here.planes}}
-    planes = tuple(
-        _mixed(plane, [other.planes[index] for other in near], shaped[plane.shape], mix, missing, here.format.max_code)
-        for index, plane in enumerate(here.planes)
-    )
-    return replace(here, planes=planes)
+    made = []
+    for index, plane in enumerate(here.planes):
+        own_flows = shaped[plane.shape]
+        looks = seen if plane is luma else [
+            seen_of(plane, other.planes[index], flow, missing) for other, flow in zip(near, own_flows, strict=True)
+        ]  # fmt: skip
+        made.append(_mixed(plane, looks, mix, missing, here.format.max_code))
+    return replace(here, planes=tuple(made))
 
 
 def _soft(frame: Frame) -> Luma8:
@@ -99,11 +102,11 @@ def seen_of(plane: Plane, other: Plane, flow: Flow, missing: int) -> Seen:
     return Seen(lines, missed, lines + _beside(missed, missing, len(lines)))
 
 
-def _mixed(plane: Plane, others: list[Plane], flows: list[Flow], mix: Mix, missing: int, limit: int) -> Plane:
+def _mixed(plane: Plane, seen: list[Seen], mix: Mix, missing: int, limit: int) -> Plane:
     """The plane with its missing rows made of the candidates."""
     rows = plane[missing::2].astype(np.float32)
     candidates = [rows, _beside(plane[1 - missing :: 2].astype(np.float32), missing, len(rows))]
-    candidates += [seen_of(plane, other, flow, missing).lifted for other, flow in zip(others, flows, strict=True)]
+    candidates += [one.lifted for one in seen]
     total = np.zeros_like(rows)
     for one, share in zip(candidates, (mix.filtered, mix.mean, *mix.moved), strict=True):
         cv2.accumulateProduct(one, cv2.resize(share, rows.shape[::-1], interpolation=cv2.INTER_LINEAR), total)

@@ -36,7 +36,6 @@ SOFT_SHARE = 0.2  # of the squared error of lines twice as far apart; a sixteent
 ROUNDING = 0.08  # squared 8-bit levels: the twelfth of a level by which integers err
 LEAST_ERROR = 0.02  # squared 8-bit levels
 FILTER_NOISE = 0.1  # of the noise's variance, by which the filter errs more than the mean of two lines
-LAG_FLOOR = 0.03  # correlation of noise that says nothing
 BLOCK = (8, 4)  # px (right, down) over which noise is looked at
 MEAN_TO_SIGMA = 1.2533  # mean absolute deviation to standard deviation of a normal distribution
 
