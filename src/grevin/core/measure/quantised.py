@@ -21,10 +21,8 @@ BIN, REACH = 0.25, 512.0  # levels of the coefficients that are told apart, and 
 LEAST = 0.6  # steps: what is nearer to nothing is a multiple of everything
 FEWEST = 60  # coefficients that say something of a step
 CHANCE = 3.0  # standard errors that are left off
-MOST, ALIKE = (
-    0.8,
-    0.7,
-)  # share of the pictures from which all were coded so, and share of the greatest comb that each has
+# share of the pictures from which all were coded so, and share of the greatest comb that each of them has
+MOST, ALIKE = 0.8, 0.7
 NEAR = 2  # pictures around of which it is the most combed one
 RISE, SHARE = 0.15, 0.4  # over the picture before, and of the greatest comb: pictures behind one keep some of its comb,
 # the more so the less moves, and hold a few blocks that were coded by themselves

@@ -148,7 +148,7 @@ def _fill(
         return finished(np.asarray(cv2.GaussianBlur(here, (0, 0), stroke.fill.blur_px), np.float32))
     if sources.way == "place":
         return finished(level(patch_of(picture, stroke)))
-    return independent_fill(stroke, sources, around, ring, settings)
+    return _independent_fill(stroke, sources, around, ring, settings)
 
 
 def fill_beforehand(stroke: PlacedStroke, sources: Sources, around: Around, settings: RetouchSettings) -> None:
@@ -157,10 +157,10 @@ def fill_beforehand(stroke: PlacedStroke, sources: Sources, around: Around, sett
     Other ways take many small steps, which several threads make no faster.
     """
     if sources.way == "around" and stroke.offset is None:
-        independent_fill(stroke, sources, around, _ring_round(stroke, around), settings)
+        _independent_fill(stroke, sources, around, _ring_round(stroke, around), settings)
 
 
-def independent_fill(
+def _independent_fill(
     stroke: PlacedStroke, sources: Sources, around: Around, ring: Mask, settings: RetouchSettings
 ) -> Rgb:  # fmt: skip
     """(h, w, 3) what goes into a stroke whose fill takes nothing from under other strokes.
