@@ -14,6 +14,7 @@ from grevin.core.measure.cadence import repeats_of
 from grevin.core.measure.lighting.beat import beat_of
 from grevin.core.measure.repeats import HELD_CORRELATION
 from grevin.core.steps.dropout.step import DROPOUTS_A_FRAME
+from grevin.core.survey.measures.colour_shift import EVERY as COLOUR_EVERY
 
 Curve = npt.NDArray[np.float32]
 Series = dict[str, Curve]
@@ -154,7 +155,7 @@ def _colour_shift(series: Series, frames: range, cuts: list[int]) -> list[Survey
     for first, last, part in _shots(frames, cuts):
         curves = {"right": series["colour_right"][part], "down": series["colour_down"][part]}
         figures = {name: float(np.nanmedian(curve)) for name, curve in curves.items() if not np.isnan(curve).all()}
-        sure = float(np.mean([not np.isnan(one) for one in curves["right"]]))
+        sure = min(1.0, COLOUR_EVERY * float(np.mean(~np.isnan(curves["right"]))))
         if not max(map(abs, figures.values()), default=0.0) >= BESIDE_SAMPLES:
             figures = {}
         smear = series["colour_smear"][part]
