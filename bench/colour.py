@@ -16,13 +16,12 @@ import numpy as np
 import numpy.typing as npt
 
 from bench.clips import CLIPS, Clip, pristine
-from bench.colour_smeared import smeared_rows, smeared_together
+from bench.colour_smeared import colour_db, smeared_rows, smeared_together
 from bench.over_clips import suite_over_clips
 from grevin.core.measure.colour_shift import Shift, likeness, shift_of
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.levels import levels_of
 from grevin.core.progress import Progress
-from grevin.core.quality.figures import psnr
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
@@ -31,7 +30,6 @@ SEED = 9041  # drawn when the rule was set
 FRAMES = slice(0, 24, 4)
 MOST, LEAST = 4.0, 1.5  # samples of colour by which it is displaced
 NOISE = 4.0  # 8-bit levels, in colour
-EDGE = 12  # samples beside the sides that are not counted
 WORN = ("", "noise")
 
 
@@ -120,12 +118,5 @@ def _figures(
     return {
         "clip": clip.name, "worn": worn or "as it is", "error": round(apart, 3),
         "told": float(found.is_known),
-        "gain_db": round(_db(clean[1], made) - _db(clean[1], faulty[1]), 2), "seconds": round(seconds, 4),
+        "gain_db": round(colour_db(clean[1], made) - colour_db(clean[1], faulty[1]), 2), "seconds": round(seconds, 4),
     }  # fmt: skip
-
-
-def _db(right: Frame, other: Frame) -> float:
-    inner = slice(EDGE, -EDGE)
-    apart = [np.square(a[inner, inner].astype(np.float64) - b[inner, inner])
-             for a, b in zip(right.planes[1:3], other.planes[1:3], strict=True)]  # fmt: skip
-    return psnr(float(sum(one.sum() for one in apart)), sum(one.size for one in apart))

@@ -89,7 +89,7 @@ def _figures(right: list[Frame], kind: str, sigma: float, rng: np.random.Generat
     seconds = time.process_time() - begun
     acted = made is not chain.source.frame(LOOKED_AT)
     truth = right[LOOKED_AT]
-    gain = _db(truth, made.rounded()) - _db(truth, faulty[LOOKED_AT]) if acted else 0.0
+    gain = colour_db(truth, made.rounded()) - colour_db(truth, faulty[LOOKED_AT]) if acted else 0.0
     return {
         "sigma": round(sigma, 2), "acted": float(acted), "gain_db": round(gain, 2), "seconds": round(seconds, 4),
     }  # fmt: skip
@@ -117,7 +117,8 @@ def _doubled(plane: Plane) -> Plane:
     return made
 
 
-def _db(right: Frame, other: Frame) -> float:
+def colour_db(right: Frame, other: Frame) -> float:
+    """PSNR of both colour planes together."""
     inner = slice(EDGE, -EDGE)
     apart = [np.square(a[inner, inner].astype(np.float64) - b[inner, inner])
              for a, b in zip(right.planes[1:3], other.planes[1:3], strict=True)]  # fmt: skip

@@ -385,3 +385,15 @@ def test_another_stroke_close_by_has_no_say_in_what_is_built_from_around(clean: 
 def drawn_at(x: int, y: int, width: int = 12, height: int = 12) -> Stroke:
     where = Region(use="only", x=x, y=y, width=width, height=height, first=MIDDLE, last=MIDDLE)
     return Stroke(where=where, fill=StrokeFill(way="around"))
+
+
+def test_what_was_kept_is_what_would_be_made_now(clean: list[Frame]) -> None:
+    """Another stroke, wherever it lies, changes what can be borrowed for the first one: nothing stale is shown."""
+    source = MemorySource(clean, "stale")
+    own = drawn_at(150, 110)
+    first = over(source, own)
+    first.result.frame(MIDDLE)
+    for away in (20, 40, 60):
+        wide = drawn_at(150 + away, 30, 40, 170)
+        kept, fresh = (over(source, own, wide, cache=cache).result.frame(MIDDLE) for cache in (first.cache, None))
+        np.testing.assert_array_equal(kept.planes[0], fresh.planes[0], err_msg=f"{away} px away")

@@ -21,6 +21,7 @@ from grevin.core.intake.examination import Examination
 from grevin.core.job import findings, measured
 from grevin.core.job.document import JOB_FORMAT, JOB_VERSION, Job, migrated
 from grevin.core.job.findings import FindingsTable
+from grevin.core.job.older_files import bring_up_to_date, keep_checksums
 from grevin.core.render.ledger import LedgerRow
 from grevin.core.survey.findings import SurveyFinding
 from grevin.core.treatment.verdicts import Verdict, Verdicts
@@ -114,7 +115,7 @@ class JobFile:
             raise JobFileError(f"{path.name} {reason}.", "Choose another file or use a newer Grevin.")
         try:
             if version < JOB_VERSION:
-                _bring_up_to_date(database)
+                bring_up_to_date(database, _EVERY_TABLE)
             return cls(path, database)
         except (sqlite3.Error, TypeError, KeyError, ValueError) as fault:
             database.close()
@@ -230,7 +231,7 @@ class JobFile:
             cursor = self._database.execute(
                 "INSERT INTO runs (done_at, reel, proof) VALUES (?, ?, ?)", (_now(), reel, json.dumps(kept))
             )
-            _keep_checksums(self._database, int(cursor.lastrowid or 0), proof.get("checksums", []))
+            keep_checksums(self._database, int(cursor.lastrowid or 0), proof.get("checksums", []))
             self._database.executemany(
                 f"INSERT INTO ledger (run, {names}) VALUES (?, {marks})",
                 ((cursor.lastrowid, *astuple(row)) for row in rows),
@@ -336,40 +337,6 @@ def _insert_act(database: sqlite3.Connection, label: str, document: Job) -> int:
     )
     database.execute("INSERT OR REPLACE INTO facts VALUES ('current_act', ?)", (str(cursor.lastrowid),))
     return int(cursor.lastrowid or 0)
-
-
-def _bring_up_to_date(database: sqlite3.Connection) -> None:
-    with database:
-        for statement in _EVERY_TABLE:
-            database.execute(statement)
-        old = database.execute("SELECT 1 FROM sqlite_master WHERE name = 'findings'").fetchone()
-        if old:  # before version 4 findings had neither places nor figures
-            database.execute(
-                "INSERT OR IGNORE INTO found (reel, origin, kind, first, last, x, y, width, height, confidence, words,"
-                " figures) SELECT reel, 'looking', kind, first, last, 0, 0, 0, 0, 1.0, words, '{}' FROM findings"
-            )
-            database.execute("DROP TABLE findings")
-        # before version 6 nothing was done to whole pictures, before version 7 no source could be chosen
-        _add_column(database, "ledger", "frames", "INTEGER NOT NULL DEFAULT 1")
-        _add_column(database, "ledger", "source", "TEXT NOT NULL DEFAULT ''")
-        _add_column(database, "verdicts", "source", "TEXT NOT NULL DEFAULT ''")
-        for run, text in database.execute("SELECT id, proof FROM runs").fetchall():
-            proof = json.loads(text)
-            if "checksums" in proof:  # before version 5 they were parsed whenever a job was opened
-                _keep_checksums(database, run, proof.pop("checksums"))
-                database.execute("UPDATE runs SET proof = ? WHERE id = ?", (json.dumps(proof), run))
-        database.execute(f"PRAGMA user_version = {JOB_VERSION}")
-
-
-def _add_column(database: sqlite3.Connection, table: str, column: str, kind: str) -> None:
-    """Unless it is there."""
-    if column not in {row[1] for row in database.execute(f"PRAGMA table_info({table})")}:
-        database.execute(f"ALTER TABLE {table} ADD COLUMN {column} {kind}")
-
-
-def _keep_checksums(database: sqlite3.Connection, run: int, checksums: Iterable[str]) -> None:
-    rows = ((run, place, checksum) for place, checksum in enumerate(checksums))
-    database.executemany("INSERT OR REPLACE INTO checksums VALUES (?, ?, ?)", rows)
 
 
 def export_job(path: Path) -> dict[str, Any]:

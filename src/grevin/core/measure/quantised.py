@@ -26,7 +26,7 @@ MOST, ALIKE = 0.8, 0.7
 NEAR = 2  # pictures around of which it is the most combed one
 RISE, SHARE = 0.15, 0.4  # over the picture before, and of the greatest comb: pictures behind one keep some of its comb,
 # the more so the less moves, and hold a few blocks that were coded by themselves
-COMBED = 0.2  # from which a picture was coded by itself: clean open clips reach .13, coded ones .22 and more
+COMBED = 0.2  # from which a picture was coded by itself: clean open clips reach .13, most coded ones .22 (by hand)
 
 Luma = npt.NDArray[np.float32]
 

@@ -20,7 +20,7 @@ from grevin.core.steps.seen import Window
 from grevin.core.steps.strokes import ALONG_MOTION, PlacedStroke, Way
 
 ROOM_PX = RING_PX + 3  # round a stroke, of which its surroundings are told
-KEPT_PX = LOOK_PX + PIECE_PX  # round a stroke: damage farther away has no say in what other frames show
+KEPT_PX = max(LOOK_PX + PIECE_PX, SEARCH_PX)  # round a stroke: damage farther away has no say in its fill and grain
 
 
 @dataclass(frozen=True)
@@ -171,8 +171,7 @@ def _independent_fill(
     own = _from_frames if sources.way != "around" else _from_around
     if stroke.offset is not None:
         return own(stroke, sources, around, ring, settings)
-    room = KEPT_PX if sources.way != "around" else SEARCH_PX
-    near = tuple(slice(max(0, part.start - room), part.stop + room) for part in stroke.box)
+    near = tuple(slice(max(0, part.start - KEPT_PX), part.stop + KEPT_PX) for part in stroke.box)
     name = content_key(
         "stroke", sources.way == "around", sources.offsets, stroke.x, stroke.y, stroke.inside.shape,
         np.packbits(stroke.inside).tobytes(), np.packbits(around.damaged[near]).tobytes(), settings.levels,
