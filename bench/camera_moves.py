@@ -68,6 +68,14 @@ def filmed(path: Path, move: Move, frames: range, seed: int = 1) -> list[Frame]:
     return result
 
 
+def pointed_at(path: Path, places: npt.NDArray[np.float64]) -> list[npt.NDArray[np.uint8]]:
+    """Luma of 720x576 of a camera over a photograph that points at one place (right, down) px a frame, (N, 2)."""
+    still = Move()
+    wide = _photograph(path, still, range(1))
+    pictures = (cv2.cvtColor(_seen(wide, still, 0, place), cv2.COLOR_RGB2GRAY) for place in places)
+    return [np.asarray(255 * picture + 0.5, np.uint8) for picture in pictures]
+
+
 def _photograph(path: Path, move: Move, frames: range) -> Photograph:
     """(H, W, 3) float32 R'G'B' 0..1, large enough for the way of the camera; finer ones are brought down."""
     read = cv2.imread(str(path), cv2.IMREAD_COLOR)

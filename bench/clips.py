@@ -17,6 +17,7 @@ import cv2
 import numpy as np
 
 from bench.camera_moves import Move, filmed
+from bench.coded import repeatable
 from bench.fetching import ClipUnavailableError, fetched
 from grevin.core.media.opening import open_reel
 from grevin.core.picture.format import PictureFormat
@@ -237,7 +238,7 @@ def _through(frames: list[Frame], codec: str) -> list[Frame]:
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "worn.mkv"
         with av.open(str(path), "w") as container:
-            stream: Any = container.add_stream(name, rate=25, options=options)
+            stream: Any = repeatable(container.add_stream(name, rate=25, options=options))
             stream.width, stream.height, stream.pix_fmt = frames[0].format.width, frames[0].format.height, "yuv420p"
             for place, frame in enumerate(frames):
                 packed = av.VideoFrame.from_ndarray(_packed(frame.planes), "yuv420p")

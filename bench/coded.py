@@ -14,6 +14,13 @@ from av.video.frame import PictureType
 Luma = npt.NDArray[np.uint8]
 
 
+def repeatable(stream: Any) -> Any:
+    """A stream whose encoder gives the same pictures every time: that of H.264 does not on several threads."""
+    if stream.codec_context.name == "libx264":
+        stream.codec_context.thread_count = 1
+    return stream
+
+
 def coded_run(frames: list[Luma], codec: str, options: dict[str, str]) -> list[Luma]:
     """The luma of frames, written and read back."""
     return coded_run_told(frames, codec, options)[0]
@@ -27,7 +34,7 @@ def coded_run_told(
         path = str(Path(folder) / "run.mkv")
         height, width = frames[0].shape
         with av.open(path, "w") as container:
-            stream: Any = container.add_stream(codec, rate=25, options=options)
+            stream: Any = repeatable(container.add_stream(codec, rate=25, options=options))
             stream.width, stream.height = width, height
             stream.pix_fmt = "yuvj420p" if codec == "mjpeg" else "yuv420p"
             grey = np.full((height // 2, width), 128, np.uint8)

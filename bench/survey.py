@@ -25,9 +25,10 @@ import numpy as np
 import numpy.typing as npt
 
 from bench.clips import REPORTS, RULES, ClipUnavailableError, load_clip
+from bench.coded import repeatable
 from bench.groups import by_group
 from bench.moving import SCENES
-from grevin.core.measure.cadence import cadence_of_shot, repeats_of
+from grevin.core.measure.cadence import Curve, cadence_of_shot, repeats_of
 from grevin.core.media.opening import open_reel
 from grevin.core.parallel import in_parallel
 from grevin.core.picture.format import PictureFormat
@@ -229,10 +230,10 @@ def _tell(clip: int, pattern: str, carrier: str) -> Told:
     rate = Fraction(30000, 1001) if pattern == "5 in 6" else Fraction(25)
     lumas = carried(clean, carrier, rng)
     sights = [Sight(frame, before) for before, frame in _pairs(lumas)]
-    change = np.array([np.nan, *(ChangeMeasure().of(sight)[0] for sight in sights)], np.float32)
+    change, displaced = _changes(sights)
     fields = np.array([(np.nan, np.nan), *(FieldChange().of(sight) for sight in sights)], np.float32)
-    found = set(np.nonzero(repeats_of(change))[0].tolist())
-    name = cadence_of_shot(change, [fields[:, 0], fields[:, 1]], rate).name
+    found = set(np.nonzero(repeats_of(change, displaced))[0].tolist())
+    name = cadence_of_shot(change, displaced, [fields[:, 0], fields[:, 1]], rate).name
     wanted = {"2:2": "12.5 in 25", "5 in 6": "25 in 29.97"}.get(pattern)
     named = name == wanted if wanted else name in {"none", "irregular"}
     return Told(*score(found, repeats), named)
@@ -283,7 +284,7 @@ def write_grey(path: Path, lumas: list[Luma], codec: str, options: dict[str, str
     """Pictures as a video file."""
     height, width = lumas[0].shape
     with av.open(str(path), "w") as container:
-        stream: Any = container.add_stream(codec, rate=25, options=options)
+        stream: Any = repeatable(container.add_stream(codec, rate=25, options=options))
         stream.width, stream.height, stream.pix_fmt = width, height, "yuv420p"
         if codec == "mpeg4":
             stream.codec_context.qmin = stream.codec_context.qmax = 4
@@ -293,6 +294,12 @@ def write_grey(path: Path, lumas: list[Luma], codec: str, options: dict[str, str
             frame.pts = place
             container.mux(stream.encode(frame))
         container.mux(stream.encode(None))
+
+
+def _changes(sights: list[Sight]) -> tuple[Curve, Curve]:
+    """(N + 1,) each: the largest change, and the share of it that one displacement explains."""
+    found = np.array([(np.nan, np.nan), *(ChangeMeasure().of(sight)[:2] for sight in sights)], np.float32)
+    return found[:, 0], found[:, 1]
 
 
 def _pairs(lumas: list[Luma]) -> list[tuple[Seen, Seen]]:
@@ -309,9 +316,9 @@ def _pulldown() -> dict[str, float]:
             rng = np.random.default_rng((clip, 5))
             woven = [_noisy(one, sigma, rng) for one in spread_over_fields(list(material()[clip]), 50)]
             sights = [Sight(frame, before) for before, frame in _pairs(woven)]
-            change = np.array([np.nan, *(ChangeMeasure().of(sight)[0] for sight in sights)], np.float32)
+            change, displaced = _changes(sights)
             fields = np.array([(np.nan, np.nan), *(FieldChange().of(sight) for sight in sights)], np.float32)
-            cadence = cadence_of_shot(change, [fields[:, 0], fields[:, 1]], Fraction(30000, 1001))
+            cadence = cadence_of_shot(change, displaced, [fields[:, 0], fields[:, 1]], Fraction(30000, 1001))
             right.append(cadence.name == "3:2 fields")
     return {"pulldown_named": float(np.mean(right))}
 

@@ -19,6 +19,7 @@ import numpy as np
 from bench.captures import measure_pick
 from bench.clips import CLIPS, Clip, ClipUnavailableError, Wear, pristine, worn
 from bench.groups import by_group
+from bench.held_in_hand import measure_hands
 from bench.repeating import measure_repeats
 from bench.survey import material, source_of, spread_over_fields
 from bench.timing import chain_of
@@ -43,7 +44,7 @@ Figures = tuple[list[dict[str, Any]], dict[str, float]]
 def run_time(progress: Progress) -> dict[str, Any]:
     """Measure everything."""
     jobs: list[Callable[[], Figures]] = [
-        _rebuild, _fields, _pulldown, measure_pick, measure_repeats, _tied, _speeds,
+        _rebuild, _fields, _pulldown, measure_pick, measure_repeats, measure_hands, _tied, _speeds,
     ]  # fmt: skip
     rows: list[dict[str, Any]] = []
     together: dict[str, float] = {}

@@ -8,17 +8,25 @@ import cv2
 import numpy as np
 import pytest
 
-from grevin.core.measure.repeats import step_done
+from grevin.core.measure.repeats import displaced_share, step_done
+from grevin.core.progress import Progress
+from grevin.core.survey.survey import run_survey
 from tests.core.film_time import RATE, chain, source_of
 
 
 def pan(places: list[float], noise: float = 0.0, seed: int = 2, contrast: float = 40.0) -> list[np.ndarray]:
+    return pointed_at([(x, 0.0) for x in places], noise, seed, contrast)
+
+
+def pointed_at(
+    places: list[tuple[float, float]], noise: float = 0.0, seed: int = 2, contrast: float = 40.0
+) -> list[np.ndarray]:
     rng = np.random.default_rng(seed)
     ground = cv2.GaussianBlur(rng.uniform(0, 255, (200, 500)).astype(np.float32), (0, 0), 3)
     ground = (ground - ground.mean()) / ground.std() * contrast + 120
     moved = (
-        cv2.warpAffine(ground, np.array([[1, 0, -x - 20.0], [0, 1, -10.0]]), (256, 160), flags=cv2.INTER_CUBIC)
-        for x in places
+        cv2.warpAffine(ground, np.array([[1, 0, -x - 20.0], [0, 1, -10.0 - y]]), (256, 160), flags=cv2.INTER_CUBIC)
+        for x, y in places
     )
     return [np.clip(np.rint(one + rng.normal(0, noise, one.shape)), 0, 255).astype(np.uint8) for one in moved]
 
@@ -74,3 +82,44 @@ def test_material_without_repeats_comes_out_bit_for_bit_whatever_its_noise() -> 
         for step in (0.3, 1.7, 6.0):
             lumas = pan([step * n for n in range(40)], noise, seed=round(10 * step))
             assert left_out(lumas) == ([], RATE), (noise, step)
+
+
+def in_hand(seed: int, speed: float) -> list[tuple[float, float]]:
+    """A way that stops and turns back, as that of a camera held in hand."""
+    rng = np.random.default_rng(seed)
+    moving, place, way = np.zeros(2), np.zeros(2), []
+    for _ in range(60):
+        moving = 0.75 * moving + rng.normal(0, speed, 2)
+        place = 0.98 * place + moving
+        way.append((float(place[0]), float(place[1])))
+    return way
+
+
+@pytest.mark.parametrize("noise", [0.0, 3.0])
+def test_a_camera_held_in_hand_loses_no_frame(noise: float) -> None:
+    for seed in range(6):
+        assert left_out(pointed_at(in_hand(seed, 0.8), noise)) == ([], RATE), seed
+
+
+def test_repeats_of_a_camera_held_in_hand_are_found_where_they_stand_out() -> None:
+    way = in_hand(4, 2.5)
+    shown = [*way[:20], way[19], *way[20:40], way[39], *way[40:]]
+    found, _ = left_out(pointed_at(shown, 2.0))
+    assert found == [20, 41]
+
+
+def test_noise_displaces_nothing_and_a_hand_does_on_every_frame() -> None:
+    still, moved = (pointed_at([(0.0, 0.0), (step, 0.0)], 3.0) for step in (0.0, 0.4))
+    assert displaced_share(*still) < 0.02
+    assert displaced_share(*moved) > 0.3
+    assert displaced_share(still[0], still[0]) == 0
+    plain = [np.full((40, 60), level, np.uint8) for level in (90, 140)]
+    assert displaced_share(*plain) == 0, "light is no displacement"
+
+
+def test_the_survey_takes_no_hand_for_repeats() -> None:
+    source = source_of(pointed_at(in_hand(3, 0.8), 2.0), RATE, "hand")
+    result = run_survey(source, range(len(source)), "full", Progress())
+    assert not [finding for finding in result.findings if finding.kind in {"repeat", "near_repeat"}]
+    assert result.cadence is not None
+    assert result.cadence.name == "none"

@@ -12,7 +12,7 @@ import pytest
 from grevin.core.errors import CancelledError, SettingsError
 from grevin.core.measure.lighting.curves import FOOT, PairTable, changes, solved, terms
 from grevin.core.measure.lighting.pairs import matched_levels, pair_of, small_picture
-from grevin.core.measure.lighting.trend import taken_apart
+from grevin.core.measure.lighting.trend import off_frames, taken_apart
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
@@ -224,7 +224,7 @@ def test_a_lamp_in_one_corner_is_found_and_the_rest_hardly_changes(clean: list[F
     assert "ingle parts of the picture" in " ".join(chain.told(range(LENGTH)))
 
 
-@pytest.mark.parametrize("course", [None, "sunrise", "lamp", "fade", "cloud"])
+@pytest.mark.parametrize("course", [None, "sunrise", "lamp", "fade", "cloud", "swell"])
 def test_light_that_is_the_scenes_own_comes_out_bit_for_bit(clean: list[Frame], course: Any) -> None:
     frames = clean if course is None else [LightCourse(course, LENGTH).add(frame)[0] for frame in clean]
     chain, made = treated(frames)
@@ -324,6 +324,25 @@ def test_a_curve_of_light_is_taken_apart() -> None:
     assert np.abs(found.slow[:, 0] - true).max() < 3.0
     pulse = curve + 6.0 * (frames % 7 == 2)[:, None]
     assert taken_apart(pulse).period == 7
+
+
+@pytest.mark.parametrize("flicker", [0.1, 2.0])
+def test_light_that_swells_and_fades_is_no_flicker(flicker: float) -> None:
+    """A wave has no straight pieces: told from what is new on every frame by how smooth it is."""
+    true = 18.0 * np.sin(2 * np.pi * np.arange(150) / 60.0)
+    curve = np.repeat((true + np.random.default_rng(5).normal(0, flicker, 150))[:, None], 3, axis=1)
+    found = taken_apart(curve)
+    assert np.sqrt(np.mean(np.square(found.slow[:, 0] - true))) < 0.2 + 0.4 * flicker
+    assert found.spread == pytest.approx(flicker, rel=0.35)
+    assert found.steps == ()
+
+
+def test_the_crest_of_a_wave_is_no_frame_that_is_off() -> None:
+    wave = 18.0 * np.sin(2 * np.pi * np.arange(90) / 30.0)
+    assert np.abs(off_frames(wave)).max() < 1.0
+    wave[40] += 9.0
+    assert off_frames(wave)[40] == pytest.approx(9.0, abs=2.0)
+    assert np.abs(np.delete(off_frames(wave), 40)).max() < 1.5
 
 
 def test_terms_make_gain_in_light() -> None:

@@ -148,7 +148,7 @@ def test_held_noise_is_seen_where_the_picture_moves() -> None:
     assert same.noise_correlation > 0.5 > 0.15 > abs(renewed.noise_correlation)
     assert judge({3: same}, 3).kind == "held noise"
     assert judge({3: renewed}, 3).kind == "new"
-    assert judge({0: Change(False, 9.0, None)}, 0).kind == "new"
+    assert judge({0: Change(False, 9.0, 0.0, None)}, 0).kind == "new"
 
 
 # Values to try

@@ -62,7 +62,7 @@ def test_cadences_are_named(pattern, rate, name, true, fresh: bool) -> None:
     assert result.cadence.name == name
     assert result.cadence.true_rate == true
     expected = [place > 0 and order[place] == order[place - 1] for place in range(len(order))]
-    found = repeats_of(result.series["change_largest"])
+    found = repeats_of(result.series["change_largest"], result.series["change_displaced"])
     assert np.mean(found == expected) >= 0.95
 
 
@@ -71,8 +71,9 @@ def test_irregular_repeats_are_no_cadence() -> None:
     change = np.where(rng.random(100) < 0.1, 0.0, 8.0).astype(np.float32)
     change[0] = np.nan
     steady = np.full(100, 8.0, np.float32)
-    assert cadence_of_shot(change, [steady, steady], Fraction(25)).name == "irregular"
-    assert cadence_of_shot(steady, [steady, steady], Fraction(25)).name == "none"
+    moved = np.zeros(100, np.float32)
+    assert cadence_of_shot(change, moved, [steady, steady], Fraction(25)).name == "irregular"
+    assert cadence_of_shot(steady, moved, [steady, steady], Fraction(25)).name == "none"
 
 
 @pytest.mark.parametrize("order", [(2, 3), (3, 2)])

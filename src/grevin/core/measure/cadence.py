@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from grevin.core.measure.repeats import CONTEXT, DIP
+from grevin.core.measure.repeats import CONTEXT, DIP, DISPLACED_SHARE
 
 Curve = npt.NDArray[np.float32]
 Flags = npt.NDArray[np.bool_]
@@ -27,6 +27,9 @@ FEWEST_REPEATS = 3
 WHOLE_SHARE = 0.85  # of the frames that can be told, from which the cadence of shots is that of the reel
 # Own measurements on eighteen open clips, seven patterns, eight kinds of noise and compression
 WIDE_CONTEXT = 12  # frames on either side that a repeat is judged against, so that a freeze sees beyond its end
+HAND_DISPLACED = 0.3  # share of their change that most frames of a moving camera have from displacement
+FEW_ABOVE = 0.5  # changes up to twice a limit for each below it; one and more where all sizes are as frequent
+NEAR_CONTEXT = 2  # frames on either side whose ways are those of the same motion
 LEAST_WAY = 0.25  # of the way of the calmer side, below which a way counts as that much
 DONE = 0.06  # share of the way; repeats do 0, those of a worn freeze up to .09, frames of their own .2 and more
 POOLED_DONE, POOLED_OTHERS = 0.06, 0.15  # the same for all frames at one phase together, and for the others
@@ -57,12 +60,12 @@ class Cadence:
         return {"name": self.name, "period": self.period, "true_rate": rate, "confidence": round(self.confidence, 3)}
 
 
-def repeats_of(change: Curve, dip: float = DIP) -> Flags:
+def repeats_of(change: Curve, displaced: Curve | None = None) -> Flags:
     """(N,) bool: frames that repeat the one before, exactly or nearly (`measure.repeats` over the whole curve).
 
     Args:
         change: (N,) mean of the largest block changes; NaN at cuts and beside unreadable frames.
-        dip: share of the change on both sides below which a frame nearly repeats.
+        displaced: (N,) share of the change that one displacement explains, where that was looked at.
     """
     result = np.zeros(len(change), np.bool_)
     for place in np.nonzero(~np.isnan(change))[0]:
@@ -72,8 +75,8 @@ def repeats_of(change: Curve, dip: float = DIP) -> Flags:
         before, after = change[max(0, place - CONTEXT) : place], change[place + 1 : place + 1 + CONTEXT]
         known = [side[~np.isnan(side)] for side in (before, after)]
         if len(known[0]) and len(known[1]):
-            result[place] = change[place] < dip * min(known[0].max(), known[1].max())
-    return result
+            result[place] = change[place] < DIP * min(known[0].max(), known[1].max())
+    return result if displaced is None else np.asarray(result & ~(displaced > DISPLACED_SHARE))
 
 
 def cadences_of_shots(
@@ -84,7 +87,8 @@ def cadences_of_shots(
     for first, stop in pairwise([frames.start, *cuts, frames.stop]):
         part = slice(first - frames.start, stop - frames.start)
         fields = [series[name][part] for name in ("change_top", "change_bottom")]
-        result.append((first, stop - 1, cadence_of_shot(series["change_largest"][part], fields, rate)))
+        change, displaced = (series[name][part] for name in ("change_largest", "change_displaced"))
+        result.append((first, stop - 1, cadence_of_shot(change, displaced, fields, rate)))
     return result
 
 
@@ -113,16 +117,24 @@ def of_period(period: int, rate: Fraction, confidence: float) -> Cadence:
     return Cadence(_name(period, rate), period, rate * (period - 1) / period, confidence)
 
 
-def cadence_of_shot(change: Curve, fields: list[Curve], rate: Fraction) -> Cadence:
+def repeats_of_shot(change: Curve, displaced: Curve) -> tuple[Flags, tuple[float, int, int] | None]:
+    """Repeats of a run of frames without a cut, and how regularly they come (`regular`)."""
+    repeats = repeats_of(change, displaced)
+    found = regular(repeats, ~np.isnan(change))
+    return (repeats if found else standing_apart(change, displaced, repeats)), found
+
+
+def cadence_of_shot(change: Curve, displaced: Curve, fields: list[Curve], rate: Fraction) -> Cadence:
     """The cadence of a run of frames without a cut.
 
     Args:
         change: change of the whole frames.
+        displaced: share of it that one displacement explains.
         fields: that of the top and of the bottom fields.
         rate: frames per second.
     """
-    repeats, known = repeats_of(change), ~np.isnan(change)
-    found = regular(repeats, known)
+    known = ~np.isnan(change)
+    repeats, found = repeats_of_shot(change, displaced)
     if found is not None:
         confidence, period, _ = found
         return of_period(period, rate, confidence)
@@ -187,22 +199,65 @@ def done_shares(shared: Curve, whole: Curve) -> Curve:
         shared: (N,) squared 8-bit levels; NaN at cuts and beside unreadable frames.
         whole: likewise.
     """
-    result = np.full(len(shared), np.nan, np.float32)
-    for place in np.flatnonzero(~np.isnan(shared)):
-        sides = _largest_around(whole, int(place), WIDE_CONTEXT)
+    least = _least_ways(whole, WIDE_CONTEXT)
+    return np.asarray(shared / np.maximum(np.maximum(whole, least), np.float32(1e-6)), np.float32)
+
+
+def _least_ways(whole: Curve, reach: int) -> Curve:
+    """(N,) what each way is expected to be at least, by those of so many frames around; NaN where it is not known."""
+    result = np.full(len(whole), np.nan, np.float32)
+    for place in np.flatnonzero(~np.isnan(whole)):
+        sides = _largest_around(whole, int(place), reach)
         around = [largest for largest in sides if largest is not None]
-        usual = min(around) if around else whole[place]
-        result[place] = shared[place] / max(float(whole[place]), LEAST_WAY * float(usual), 1e-6)
+        result[place] = LEAST_WAY * float(min(around) if around else whole[place])
     return result
 
 
-def surely_repeated(change: Curve, done: Curve, dip: float = DIP) -> Flags:
+def alone_in_a_pause(change: Curve, whole: Curve, flags: Flags) -> Flags:
+    """(N,) bool: single near repeats where the picture is back where it was, or rests: a pause looks the same.
+
+    A repeat lies in a way that goes on: two steps of it where the frames around have two or three. Within a freeze,
+    where none does, others stand beside it.
+    """
+    wide = np.pad(flags, 1)
+    beside = wide[:-2] | wide[2:]
+    return np.asarray(flags & (change > 0) & ~beside & (whole < _least_ways(whole, NEAR_CONTEXT)))
+
+
+def surely_repeated(change: Curve, done: Curve, displaced: Curve, dip: float = DIP) -> Flags:
     """(N,) bool: frames equal to the one before, or that change little against both sides and do nothing of the way."""
     result = np.asarray(change == 0)
-    for place in np.flatnonzero(~np.isnan(change) & (done < DONE)):
+    for place in np.flatnonzero(~np.isnan(change) & (np.abs(done) < DONE) & (displaced <= DISPLACED_SHARE)):
         before, after = _largest_around(change, int(place), WIDE_CONTEXT)
         if before is not None and after is not None:
             result[place] |= bool(change[place] < dip * min(before, after))
+    return result
+
+
+def standing_apart(change: Curve, displaced: Curve, flags: Flags) -> Flags:
+    """The flags (N,), less near repeats that are but the small end of changes of all sizes: a camera held in hand.
+
+    Where most changes are displacements, near repeats are taken up to the largest that hardly any change lies just
+    above: in between it and twice as much.
+    """
+    others, near = flags < ~np.isnan(change), flags & (change > 0)
+    if not near.any() or not others.any() or float(np.median(displaced[others])) <= HAND_DISPLACED:
+        return flags
+    share = _shares_of_around(change)
+    kept = 0.0
+    for limit in np.sort(share[near]):
+        above = int(((share > limit) & (share < 2 * limit)).sum())
+        if above < FEW_ABOVE * int((share[near] <= limit).sum()):
+            kept = float(limit)
+    return np.asarray(flags & ~(near & (share > kept)))
+
+
+def _shares_of_around(change: Curve) -> Curve:
+    """(N,) each change over the largest one of the calmer side; NaN where it is not known."""
+    result = np.full(len(change), np.nan, np.float32)
+    for place in np.flatnonzero(~np.isnan(change)):
+        sides = [side for side in _largest_around(change, int(place), WIDE_CONTEXT) if side is not None]
+        result[place] = change[place] / max(min(sides, default=float(change[place])), 1e-6)
     return result
 
 

@@ -26,6 +26,10 @@ TOP_SHARE = 0.02  # the largest change counts, so that one walking person is eno
 DIP = 0.3  # a near repeat changes less than this share of what the frames on both sides change (measured, F .986)
 STEP_SCALE = 2  # pictures are brought down by it, so that noise counts less
 STEP_SHARE = 0.1  # of the blocks, those that change most
+DISPLACED_SHARE = (
+    0.1  # of a change that one displacement explains: repeats .09 at most in 95 of 100, frames of a camera
+)
+# held in hand more in two of three that a dip alone takes for repeats (ruling clips and photographs)
 CONTEXT = 5  # frames on either side that a dip is judged against
 HELD_CORRELATION = 0.25  # open clips: renewed noise reached .21, held noise of 2 levels .26 at least (measured)
 MOVED_PX = 1.2  # picture points that moved at least this far tell held noise from a still picture
@@ -44,12 +48,14 @@ class Change:
     Attributes:
         equal: every luma sample is the same.
         largest: mean of the largest block changes, 8-bit levels.
+        displaced: share of the change that one displacement of the whole picture explains, 0..1.
         noise_correlation: of the fine residue where the picture moved, beyond what fine texture explains, -1..1;
             None where that cannot be told.
     """
 
     equal: bool
     largest: float
+    displaced: float
     noise_correlation: float | None
 
 
@@ -74,9 +80,10 @@ def change_between(last: Luma8, this: Luma8, motion: Flow | None = None) -> Chan
         motion: flow of `this` to `last` at any smaller size, where it is known already.
     """
     if np.array_equal(last, this):
-        return Change(True, 0.0, None)
+        return Change(True, 0.0, 0.0, None)
     motion = _small_motion(last, this) if motion is None else motion
-    return Change(False, largest_change(last, this), _noise_correlation(last, this, motion))
+    correlation = _noise_correlation(last, this, motion)
+    return Change(False, largest_change(last, this), displaced_share(last, this), correlation)
 
 
 def _small_motion(last: Luma8, this: Luma8) -> Flow:
@@ -125,6 +132,34 @@ def step_done(before: Luma8, last: Luma8, this: Luma8, after: Luma8) -> tuple[fl
     count = max(1, round(STEP_SHARE * whole.size))
     moved = np.argpartition(whole, -count)[-count:]
     return float(shared[moved].mean()), float(whole[moved].mean())
+
+
+def displaced_share(last: Luma8, this: Luma8) -> float:
+    """Share of the change that one small displacement of the whole picture explains, 0..1; 0 for equal pictures.
+
+    Noise and compression displace nothing; a camera held in hand does on every frame, however little. The change is
+    regressed on the picture's slopes (Lucas and Kanade 1981), at half the size and smoothed.
+
+    Args:
+        last: (H, W) uint8 luma of the picture before.
+        this: of the picture.
+    """
+    size = max(1, this.shape[1] // STEP_SCALE), max(1, this.shape[0] // STEP_SCALE)
+    small = (cv2.resize(one, size, interpolation=cv2.INTER_AREA) for one in (last, this))
+    first, second = (cv2.GaussianBlur(one.astype(np.float32), (0, 0), 1.0) for one in small)
+    change, mean = second - first, 0.5 * (first + second)
+    right, down = (0.5 * cv2.Sobel(mean, cv2.CV_32F, *way, ksize=1) for way in ((1, 0), (0, 1)))
+    across, below, both = _product(right, right), _product(down, down), _product(right, down)
+    along_right, along_down = _product(change, right), _product(change, down)
+    spread = across * below - both * both
+    if spread <= 0:
+        return 0.0
+    explained = along_right**2 * below - 2 * along_right * along_down * both + along_down**2 * across
+    return min(1.0, explained / spread / max(_product(change, change), 1e-6))
+
+
+def _product(first: Residue, second: Residue) -> float:
+    return float(np.dot(first.ravel(), second.ravel()))
 
 
 def _noise_correlation(last: Luma8, this: Luma8, motion: Flow) -> float | None:
@@ -179,7 +214,8 @@ def judge(changes: Mapping[int, Change], number: int) -> Judgement:
     before = [changes[n].largest for n in range(number - CONTEXT, number) if n in changes]
     after = [changes[n].largest for n in range(number + 1, number + CONTEXT + 1) if n in changes]
     levels = f"{change.largest:.1f} levels"
-    if before and after and change.largest < DIP * min(max(before), max(after)):
+    dips = before and after and change.largest < DIP * min(max(before), max(after))
+    if dips and change.displaced <= DISPLACED_SHARE:
         return Judgement("near repeat", levels)
     if change.noise_correlation is not None and change.noise_correlation > HELD_CORRELATION:
         return Judgement("held noise", f"{change.noise_correlation:.0%} the same")

@@ -10,7 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from grevin.core.measure.blocks import STANDS_OUT
-from grevin.core.measure.cadence import repeats_of
+from grevin.core.measure.cadence import repeats_of_shot
 from grevin.core.measure.lighting.beat import beat_of
 from grevin.core.measure.repeats import HELD_CORRELATION
 from grevin.core.steps.dropout.step import DROPOUTS_A_FRAME
@@ -87,7 +87,7 @@ def findings_of(
         found += _repeated_lines(series, frames, cuts)
         found += _colour_shift(series, frames, cuts)
         found += _jitter(series["line_jitter"], frames, cuts)
-        found += _repeats(series, frames)
+        found += _repeats(series, frames, cuts)
         found += _runs("combing", series["combing"] > COMBED_PCT, frames, 1)
         found += _light(series, frames, cuts)
         found += _scratches(series, frames, cuts)
@@ -203,10 +203,12 @@ def _dropouts(series: Series, frames: range, cuts: list[int]) -> list[SurveyFind
     return found
 
 
-def _repeats(series: Series, frames: range) -> list[SurveyFinding]:
+def _repeats(series: Series, frames: range, cuts: list[int]) -> list[SurveyFinding]:
     change, correlation = series["change_largest"], series["noise_correlation"]
     showing = series["level_luma_p99"] >= BLACK_P99  # black after black is no repeat
-    repeats = repeats_of(change) & showing
+    repeats = np.zeros(len(frames), np.bool_)
+    for _, _, part in _shots(frames, cuts):
+        repeats[part] = repeats_of_shot(change[part], series["change_displaced"][part])[0] & showing[part]
     equal = (change == 0) & showing
     freezes = _runs("freeze", equal, frames, FREEZE_FRAMES)
     frozen = np.zeros(len(frames), np.bool_)

@@ -25,6 +25,7 @@ CURVE_WORDS = {
     "scratch_length": "scratches", "dropout_count": "dropouts",
     "dirt_count": "dirt", "dirt_area": "dirt, area",
     "spatial_information": "spatial information", "change_largest": "largest change",
+    "change_displaced": "change by displacement",
 }  # fmt: skip
 # curve: lowest and highest of its drawing, so that what is next to nothing looks like it
 CURVE_SCALES = {

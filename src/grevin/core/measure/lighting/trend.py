@@ -2,7 +2,8 @@
 
 Light that stays, changes slowly, or goes to another level and stays there is the scene's: level and straight pieces,
 as many as the curve itself speaks for against what it flickers by (optimal partitioning with the Bayesian information
-criterion: Jackson and others 2005, Schwarz 1978, from memory). What comes back every so many frames is taken out first.
+criterion: Jackson and others 2005, Schwarz 1978, from memory); or one smooth curve, where that is cheaper by the same
+criterion, as for light that swells and fades. What comes back every so many frames is taken out first.
 """
 
 from __future__ import annotations
@@ -11,6 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from scipy.linalg import solveh_banded
 
 Values = npt.NDArray[np.float64]
 
@@ -27,6 +29,7 @@ LONGEST_PERIOD = 50  # frames
 LEAST_TURNS = 3  # a period must be seen this often
 F_PERIOD = 12.0  # ratio of variances from which a period is believed
 F_DEEP, DEEP_LEVELS = 5.0, 1.0  # the ratio that is enough where what comes back is that deep; clean stays below both
+STIFFNESS = tuple(10.0**power for power in np.arange(7.0, 0.4, -0.5))  # that are tried
 LEAST_SPREAD = 0.02  # 8-bit levels: measuring is no better
 
 
@@ -59,7 +62,7 @@ def taken_apart(curve: Values, longest: int = 0, period: int = -1) -> Trend:
     Args:
         curve: (T, C) values of a shot in 8-bit levels, at a few places of the scale.
         longest: frames over which the light may be taken for level or even, at least `SHORTEST_LIMIT`; 0 for as long
-            as it speaks for that.
+            as it speaks for that, or for a smooth curve.
         period: frames; 0 for none, -1 to find it.
     """
     found, ratio = (period, float("inf")) if period > 0 else (0, 0.0) if period == 0 else best_period(curve)
@@ -67,7 +70,13 @@ def taken_apart(curve: Values, longest: int = 0, period: int = -1) -> Trend:
     rest = curve - periodic
     spread = spread_of(rest.mean(axis=1))
     line = _held(rest.mean(axis=1), spread)
-    pieces = _pieces(line, spread, max(longest, SHORTEST_LIMIT) if longest else LONGEST_SEARCH)
+    pieces, price = _pieces(line, spread, max(longest, SHORTEST_LIMIT) if longest else LONGEST_SEARCH)
+    stiffness = 0.0 if longest else _cheaper_curve(line, spread, price)
+    if stiffness:
+        spread = spread_of(line - _smoothed(line[:, None], stiffness)[:, 0])  # without what its bends say
+        stiffness = _cheaper_curve(line, spread, np.inf)
+        held = rest + (line - rest.mean(axis=1))[:, None]
+        return Trend(_smoothed(held, stiffness), periodic, found, ratio, spread, (0,), ())
     slow, steps = _joined(rest, line, pieces, spread)
     return Trend(slow, periodic, found, ratio, spread, tuple(first for first, _, _ in pieces), steps)
 
@@ -81,11 +90,20 @@ def spread_of(line: Values) -> float:
 
 
 def off_frames(line: Values) -> Values:
-    """(T,) by how much single frames are off the median of those around."""
+    """(T,) by how much single frames are off those around: off their median, by more than those are off theirs.
+
+    The crest of a wave is off the median of its surroundings too, and so are the frames beside it.
+    """
+    off = line - _medians(line)
+    return np.asarray(off - _medians(off))
+
+
+def _medians(line: Values) -> Values:
+    """(T,) of the frames around; beyond the ends a line goes on as it is inside, turned round."""
     half = MEDIAN_FRAMES // 2
-    padded = np.pad(line, half, mode="reflect" if len(line) > half else "edge")
+    padded = np.pad(line, half, mode="reflect", reflect_type="odd") if len(line) > half else np.pad(line, half, "edge")
     around = np.lib.stride_tricks.sliding_window_view(padded, MEDIAN_FRAMES)
-    return np.asarray(line - np.median(around, axis=1))
+    return np.asarray(np.median(around, axis=1))
 
 
 def _held(line: Values, spread: float) -> Values:
@@ -98,11 +116,11 @@ def _held(line: Values, spread: float) -> Values:
 Piece = tuple[int, int, bool]  # first frame, frame behind the last, whether it is a slope
 
 
-def _pieces(line: Values, spread: float, longest: int) -> list[Piece]:
-    """The cheapest division into level and even pieces."""
+def _pieces(line: Values, spread: float, longest: int) -> tuple[list[Piece], float]:
+    """The cheapest division into level and even pieces, and its price."""
     length = len(line)
     if length < 2 * SHORTEST:
-        return [(0, length, False)]
+        return [(0, length, False)], 0.0
     x = np.arange(length, dtype=np.float64)
     sums = [np.concatenate([[0.0], np.cumsum(values)]) for values in (line, line**2, x, x**2, x * line)]
     price = STRICTER * np.log(length)
@@ -123,7 +141,7 @@ def _pieces(line: Values, spread: float, longest: int) -> list[Piece]:
         first, slopes = came[stop]
         pieces.append((first, stop, slopes))
         stop = first
-    return pieces[::-1]
+    return pieces[::-1], float(cost[-1])
 
 
 def _misfits(sums: list[Values], starts: npt.NDArray[np.int64], stop: int) -> tuple[Values, Values]:
@@ -158,6 +176,41 @@ def _joined(curve: Values, line: Values, pieces: list[Piece], spread: float) -> 
     return slow, tuple(steps)
 
 
+def _cheaper_curve(line: Values, spread: float, price: float) -> float:
+    """The stiffness of a smooth curve that is cheaper than all pieces, by the same criterion; 0 where none is.
+
+    Light that swells and fades has no straight pieces. A curve costs as many parameters as it has degrees of freedom.
+    """
+    best = 0.0
+    for stiffness in STIFFNESS:
+        free = 3.0 + _freedom(len(line), stiffness)  # a straight line and the stiffness
+        misfit = float(np.square(line - _smoothed(line[:, None], stiffness)[:, 0]).sum())
+        own = misfit / spread**2 + STRICTER * np.log(len(line)) * free
+        if own < price:
+            best, price = stiffness, own
+    return best
+
+
+def _smoothed(columns: Values, stiffness: float) -> Values:
+    """(T, C) with as small second differences as the stiffness asks for (Whittaker 1923, from memory)."""
+    length = len(columns)
+    bands = np.zeros((3, length))
+    for place, weight in enumerate((1.0, -2.0, 1.0)):
+        bands[2, place : length - 2 + place] += weight**2
+    bands[1, 1:-1] -= 2.0
+    bands[1, 2:] -= 2.0
+    bands[0, 2:] = 1.0
+    bands *= stiffness
+    bands[2] += 1.0
+    return np.asarray(solveh_banded(bands, columns))
+
+
+def _freedom(length: int, stiffness: float) -> float:
+    """Degrees of freedom of a smoothed curve beside its straight line, by the cosines that are kept (Garcia 2010)."""
+    second = 2.0 - 2.0 * np.cos(np.pi * np.arange(1, length) / length)
+    return float((1.0 / (1.0 + stiffness * second**2)).sum())
+
+
 def _tilt(slow: Values, frame: int, first: int) -> Values:
     """How the piece that ends with a frame would go on."""
     return np.asarray(slow[frame] - slow[frame - 1]) if frame > first else np.zeros(slow.shape[1])
@@ -179,7 +232,7 @@ def _detrended(curve: Values) -> Values:
     """What is left of a curve without its pieces, found with what it flickers by as it is."""
     line = curve.mean(axis=1)
     spread = max(spread_of(line), float(np.std(off_frames(line))))
-    pieces = _pieces(line, spread, LONGEST_SEARCH)
+    pieces, _ = _pieces(line, spread, LONGEST_SEARCH)
     return np.asarray(curve - _joined(curve, line, pieces, spread)[0])
 
 

@@ -20,7 +20,7 @@ from grevin.core.picture.source import FrameSource
 from grevin.core.quality.damage.base import DamagedSource, FrameByFrame, Truth
 
 Flicker = Literal["random", "periodic", "colour", "mains", "patches", "corner"]
-Course = Literal["sunrise", "lamp", "fade", "cloud"]
+Course = Literal["sunrise", "lamp", "fade", "cloud", "swell"]
 
 GAIN, OFFSET, GAMMA = 0.08, 5.0 / 255.0, 0.10  # rms of a badly exposed reel; a common depth in the literature
 PULSE = 0.12  # of every eighth frame
@@ -29,6 +29,7 @@ BEAT, BEAT_FRAMES = 0.06, 3.7  # depth and period of lamps out of step with the 
 PATCH, PATCH_ALL = 0.07, 0.03  # rms of a smooth field, and of the whole frame beside it
 PATCH_SPOTS = (5, 4)  # independent places across and down
 CORNER, CORNER_SHARE = 0.16, 0.45  # depth of a lamp in a corner, and how far it reaches over the picture
+SWELL_FRAMES = 42.0  # of light that swells and fades: leaves, a dimmer, a fire
 HARMONICS = (1.0, 0.35, 0.12)  # of a band's shape
 
 
@@ -158,6 +159,7 @@ class LightCourse:
         gain = {
             "sunrise": 0.7 + 0.4 * share, "lamp": 0.75 if share < 0.5 else 1.0,
             "fade": min(1.0, (1 - share) / 0.3), "cloud": 1 - 0.2 * math.sin(math.pi * share) ** 2,
+            "swell": 0.85 + 0.15 * math.sin(math.tau * frame.number / SWELL_FRAMES),
         }[self.what]  # fmt: skip
         return _in_light(frame, to_rgb(frame) * np.float32(1 + self.depth * (gain - 1)), self.kind)
 

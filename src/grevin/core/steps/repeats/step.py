@@ -24,15 +24,17 @@ from grevin.core.measure.cadence import (
     DUE_DONE,
     WIDE_CONTEXT,
     Cadence,
+    alone_in_a_pause,
     cadence_of,
     done_shares,
     of_period,
     of_repeats,
     regular,
+    standing_apart,
     surely_repeated,
     voted,
 )
-from grevin.core.measure.repeats import largest_change, step_done
+from grevin.core.measure.repeats import displaced_share, largest_change, step_done
 from grevin.core.motion.flow import Luma8
 from grevin.core.parallel import in_parallel
 from grevin.core.picture.frame import Frame
@@ -82,7 +84,7 @@ class RepeatsStep:
     id: ClassVar[str] = "repeats"
     label: ClassVar[str] = "Repeated frames"
     fault: ClassVar[str] = "Frames come twice or more often; the motion stutters"
-    version: ClassVar[int] = 3
+    version: ClassVar[int] = 4
     family: ClassVar[Family] = "time"
     stage: ClassVar[Stage] = "time"
     settings_model: ClassVar[type[Settings]] = RepeatsSettings
@@ -102,11 +104,11 @@ class RepeatsStep:
 
     def study(self, reel: Reelwise, settings: RepeatsSettings, progress: Progress) -> Timing:
         """Which frames repeat, and what is done about it."""
-        looked = reel.kept("repeats 3", lambda: changes_of(reel, progress))
+        looked = reel.kept("repeats 4", lambda: changes_of(reel, progress))
         flags, cadences = np.zeros(len(reel), np.bool_), []
         for shot in shots_of(reel, progress):
             part = slice(shot.start, shot.stop)
-            curves = {name: looked[name][part] for name in ("change", "shared", "whole")}
+            curves = {name: looked[name][part] for name in ("change", "displaced", "shared", "whole")}
             repeats, cadence = repeats_in(curves, settings, reel.format.rate)
             flags[part] = repeats & ~looked["dark"][part]
             cadences.append((shot.start, shot.stop - 1, cadence))
@@ -137,30 +139,31 @@ class RepeatsStep:
 def changes_of(reel: Reelwise, progress: Progress) -> Arrays:
     """Curves of the reel, (N,) each.
 
-    "change" against the frame before; "shared" and "whole", how much of the way each frame does (`step_done`); NaN
-    where the frames for that are not there; "dark", bool.
+    "change" against the frame before, and "displaced", how much of it one displacement explains; "shared" and "whole",
+    how much of the way each frame does (`step_done`); NaN where the frames for that are not there; "dark", bool.
     """
 
-    def look(number: int) -> tuple[float, float, float, bool]:
+    def look(number: int) -> tuple[float, float, float, float, bool]:
         nothing = float("nan")
         try:
             here = reel.luma8(number)
             dark = float(np.percentile(here[::8, ::8], 99)) < DARK_P99
             if number == 0 or not reel.same_shot(number - 1, number):
-                return nothing, nothing, nothing, dark
+                return nothing, nothing, nothing, nothing, dark
             last = reel.luma8(number - 1)
             before, after = (_beside(reel, number, far) for far in (number - 2, number + 1))
             done = (nothing, nothing) if before is None or after is None else step_done(before, last, here, after)
-            return largest_change(last, here), *done, dark
+            return largest_change(last, here), displaced_share(last, here), *done, dark
         except UnreadableFrameError:
-            return nothing, nothing, nothing, False
+            return nothing, nothing, nothing, nothing, False
 
     progress.begin(len(reel), "Looking for repeats")
-    curves, dark = np.full((3, len(reel)), np.nan, np.float32), np.zeros(len(reel), np.bool_)
+    curves, dark = np.full((4, len(reel)), np.nan, np.float32), np.zeros(len(reel), np.bool_)
     for number, (*values, is_dark) in enumerate(in_parallel(look, range(len(reel)))):
         curves[:, number], dark[number] = values, is_dark
         progress.advance()
-    return {"change": curves[0], "shared": curves[1], "whole": curves[2], "dark": dark}
+    names = ("change", "displaced", "shared", "whole")
+    return {**dict(zip(names, curves, strict=True)), "dark": dark}
 
 
 def _beside(reel: Reelwise, number: int, other: int) -> Luma8 | None:
@@ -185,9 +188,11 @@ def repeats_in(curves: Arrays, settings: RepeatsSettings, rate: Fraction) -> tup
         found = regular(flags, known)
         return flags, of_repeats(flags, known, rate) if found is None else of_period(found[1], rate, found[0])
     done = done_shares(curves["shared"], curves["whole"])
-    flags = surely_repeated(change, done, settings.near_share)
+    flags = surely_repeated(change, done, curves["displaced"], settings.near_share)
     found = regular(flags, known) or voted(change, curves["shared"], curves["whole"], done)
+    flags &= ~alone_in_a_pause(change, curves["whole"], flags)
     if found is None:
+        flags = standing_apart(change, curves["displaced"], flags)
         return flags, of_repeats(flags, known, rate)
     confidence, period, phase = found
     flags |= known & (np.arange(len(change)) % period == phase) & ~(done >= DUE_DONE)

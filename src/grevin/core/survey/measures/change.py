@@ -13,6 +13,7 @@ class ChangeMeasure:
 
     series: ClassVar[tuple[Series, ...]] = (
         Series("change_largest", "levels of 255", "mean of the largest block changes; 0 for an equal frame"),
+        Series("change_displaced", "0..1", "share of the change that one displacement of the whole picture explains"),
         Series("noise_correlation", "-1..1", "how much of the noise stays where the picture moves"),
     )
     depth: ClassVar[Depth] = "full"
@@ -20,7 +21,7 @@ class ChangeMeasure:
     def of(self, sight: Sight) -> tuple[float, ...]:
         """See `series`."""
         if sight.before is None:
-            return float("nan"), float("nan")
+            return (float("nan"),) * len(self.series)
         change = change_between(sight.before.luma, sight.here.luma, sight.motion)
         correlation = change.noise_correlation
-        return change.largest, float("nan") if correlation is None else correlation
+        return change.largest, change.displaced, float("nan") if correlation is None else correlation
