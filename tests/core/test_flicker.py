@@ -19,6 +19,7 @@ from grevin.core.progress import Progress
 from grevin.core.quality.damage.light import FlickerDamage, LightCourse
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.steps.flicker.settings import FlickerSettings
+from grevin.core.steps.flicker.study import reach_of
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.over_time import OverTime
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
@@ -335,6 +336,21 @@ def test_light_that_swells_and_fades_is_no_flicker(flicker: float) -> None:
     assert np.sqrt(np.mean(np.square(found.slow[:, 0] - true))) < 0.2 + 0.4 * flicker
     assert found.spread == pytest.approx(flicker, rel=0.35)
     assert found.steps == ()
+
+
+def test_curves_of_a_colour_that_is_nearly_black_say_nothing_of_its_few_bright_places() -> None:
+    """Fitted between 0 and 8 levels, a cubic blew a blue of 40 up to millions."""
+    pairs = np.arange(40)
+    dark = np.sort(np.random.default_rng(2).uniform(0.0, 8.0, (40, 4, 6)), axis=-1)
+    dark[..., -1] = 8.0
+    dark[7, 3, -1] = 40.0
+    table = PairTable(pairs, pairs + 1, np.stack([dark, dark], axis=-1).astype(np.float32))
+    low, high = reach_of(table, 3)
+    assert low <= 1.0
+    assert 8.0 <= high < 14.0
+    dark[:, 3] = np.linspace(0.0, 40.0, 6)
+    evenly = PairTable(pairs, pairs + 1, np.stack([dark, dark], axis=-1).astype(np.float32))
+    assert reach_of(evenly, 3)[1] == 40.0, "what was compared all along stands"
 
 
 def test_the_crest_of_a_wave_is_no_frame_that_is_off() -> None:

@@ -20,6 +20,7 @@ Values = npt.NDArray[np.float64]
 
 MIDDLE_LEVELS = 110.0 + FOOT  # 8-bit levels over the foot, of a usual picture
 LEVELS = 8  # places of the scale at which a curve of light is looked at
+REACH_BEYOND = 0.25  # of the range of log light that curves are fitted over: as far they go on beyond it
 ASTRAY = 0.7  # of log light by which a colour may depart from brightness: a factor of two, far above what lamps do
 MOST_CHANGE = 1.4  # of log light: two stops; a frame that is off by more has nothing to give back
 LEAST_COLOUR = 0.35  # 8-bit levels by which colours must flicker apart
@@ -118,8 +119,7 @@ def studied(length: int, arrays: Arrays, blocks: Arrays, settings: FlickerSettin
     wanted = settings.where == "patches" or (patched is not None and patched.most > least)
     result = dict(nothing)
     result["light"] = np.stack([found.line, found.line - found.off], axis=1).astype(np.float32)
-    ends = table.levels[..., (0, -1), 0]
-    result["reach"] = np.stack([ends[..., 0].min(axis=0), ends[..., 1].max(axis=0)], axis=1)
+    result["reach"] = np.stack([reach_of(table, channel) for channel in range(4)])
     result["places"] = _places(found, patched)
     if acts or settings.reference_frames:
         figures["whole"] = 1.0
@@ -157,7 +157,7 @@ def _channel(
 ) -> Solved:  # fmt: skip
     """The flicker of one channel; of a colour beside that of brightness."""
     light, ends = -solved(length, table, channel), compared_levels(length, table, channel)
-    levels = np.quantile(table.levels[:, channel, :, 0], np.linspace(0.05, 0.95, LEVELS))
+    levels = _levels(table, channel)
     change = _changes(light, ends, np.tile(levels, (length, 1)))
     if luma is not None:
         inside = np.linspace(*ends, LEVELS, axis=1)
@@ -175,6 +175,24 @@ def _channel(
     flicker: Values = np.linalg.lstsq(terms(levels), (off / (levels + FOOT)).T, rcond=None)[0].T.astype(np.float64)
     rms = float(np.sqrt(np.mean(np.square(off))))
     return Solved(light, curve.mean(axis=1), off.mean(axis=1), flicker, trend, rms)
+
+
+def _levels(table: PairTable, channel: int) -> Values:
+    """(LEVELS,) places of the scale at which a channel was compared."""
+    return np.asarray(np.quantile(table.levels[:, channel, :, 0], np.linspace(0.05, 0.95, LEVELS)))
+
+
+def reach_of(table: PairTable, channel: int) -> npt.NDArray[np.float32]:
+    """(2,) lowest and highest level for which a channel's curves stand.
+
+    Those that were compared, and not far beyond the places that the curves were fitted at: of a colour that is nearly
+    black all over, a few bright places say nothing, and a curve might do anything with them.
+    """
+    compared = table.levels[:, channel, (0, -1), 0]
+    fitted = np.log(_levels(table, channel)[[0, -1]] + FOOT)
+    room = REACH_BEYOND * (fitted[1] - fitted[0])
+    low, high = np.exp(fitted + np.array([-room, room])) - FOOT
+    return np.array([max(compared[:, 0].min(), low), min(compared[:, 1].max(), high)], np.float32)
 
 
 def _changes(light: Values, ends: tuple[Values, Values], levels: Values) -> Values:
