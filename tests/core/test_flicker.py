@@ -338,6 +338,15 @@ def test_light_that_swells_and_fades_is_no_flicker(flicker: float) -> None:
     assert found.steps == ()
 
 
+@pytest.mark.parametrize("place", range(4))
+def test_strong_flicker_over_light_that_swells_makes_no_steps(place: int) -> None:
+    true = 15.0 * np.sin(2 * np.pi * np.arange(61) / 42.0)
+    curve = np.repeat((true + np.random.default_rng(place).normal(0, 10.0, 61))[:, None], 3, axis=1)
+    slow = taken_apart(curve).slow[:, 0]
+    assert np.abs(np.diff(slow)).max() < 8.0, "no lamp was switched"
+    assert np.sqrt(np.mean(np.square(slow - true - (slow - true).mean()))) < 5.0
+
+
 def test_curves_of_a_colour_that_is_nearly_black_say_nothing_of_its_few_bright_places() -> None:
     """Fitted between 0 and 8 levels, a cubic blew a blue of 40 up to millions."""
     pairs = np.arange(40)

@@ -26,10 +26,9 @@ TOP_SHARE = 0.02  # the largest change counts, so that one walking person is eno
 DIP = 0.3  # a near repeat changes less than this share of what the frames on both sides change (measured, F .986)
 STEP_SCALE = 2  # pictures are brought down by it, so that noise counts less
 STEP_SHARE = 0.1  # of the blocks, those that change most
-DISPLACED_SHARE = (
-    0.1  # of a change that one displacement explains: repeats .09 at most in 95 of 100, frames of a camera
-)
-# held in hand more in two of three that a dip alone takes for repeats (ruling clips and photographs)
+# Of a change that one displacement explains: repeats .09 at most in 95 of 100, more in half of the frames of a camera
+# held in hand that a dip alone takes for repeats (ruling clips and photographs)
+DISPLACED_SHARE = 0.1
 CONTEXT = 5  # frames on either side that a dip is judged against
 HELD_CORRELATION = 0.25  # open clips: renewed noise reached .21, held noise of 2 levels .26 at least (measured)
 MOVED_PX = 1.2  # picture points that moved at least this far tell held noise from a still picture

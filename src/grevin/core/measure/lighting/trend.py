@@ -183,9 +183,9 @@ def _cheaper_curve(line: Values, spread: float, price: float) -> float:
     """
     best = 0.0
     for stiffness in STIFFNESS:
-        free = 3.0 + _freedom(len(line), stiffness)  # a straight line and the stiffness
+        free = STRICTER * 3.0 + _freedom(len(line), stiffness)  # a slope, and bends, of which no place is looked for
         misfit = float(np.square(line - _smoothed(line[:, None], stiffness)[:, 0]).sum())
-        own = misfit / spread**2 + STRICTER * np.log(len(line)) * free
+        own = misfit / spread**2 + np.log(len(line)) * free
         if own < price:
             best, price = stiffness, own
     return best
