@@ -12,14 +12,13 @@ import pytest
 from grevin.core.errors import CancelledError, SettingsError
 from grevin.core.measure.lighting.curves import FOOT, PairTable, changes, solved, terms
 from grevin.core.measure.lighting.pairs import matched_levels, pair_of, small_picture
-from grevin.core.measure.lighting.trend import off_frames, taken_apart
+from grevin.core.measure.lighting.trend import taken_apart
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.quality.damage.light import FlickerDamage, LightCourse
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.steps.flicker.settings import FlickerSettings
-from grevin.core.steps.flicker.study import reach_of
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.over_time import OverTime
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
@@ -312,62 +311,6 @@ def test_levels_match_through_a_known_curve(clean: list[Frame]) -> None:
     assert levels is not None
     one, other = levels[0, :, 0], levels[0, :, 1]
     np.testing.assert_allclose(other, 0.9 * one + 6, atol=1.0)
-
-
-def test_a_curve_of_light_is_taken_apart() -> None:
-    rng = np.random.default_rng(3)
-    frames = np.arange(120)
-    true = np.where(frames < 50, 0.0, 20.0) + np.where(frames >= 80, 0.5 * (frames - 80), 0.0)
-    curve = np.repeat((true + rng.normal(0, 2.0, 120))[:, None], 3, axis=1)
-    found = taken_apart(curve)
-    assert found.steps == (50,)
-    assert found.spread == pytest.approx(2.0, rel=0.25)
-    assert np.abs(found.slow[:, 0] - true).max() < 3.0
-    pulse = curve + 6.0 * (frames % 7 == 2)[:, None]
-    assert taken_apart(pulse).period == 7
-
-
-@pytest.mark.parametrize("flicker", [0.1, 2.0])
-def test_light_that_swells_and_fades_is_no_flicker(flicker: float) -> None:
-    """A wave has no straight pieces: told from what is new on every frame by how smooth it is."""
-    true = 18.0 * np.sin(2 * np.pi * np.arange(150) / 60.0)
-    curve = np.repeat((true + np.random.default_rng(5).normal(0, flicker, 150))[:, None], 3, axis=1)
-    found = taken_apart(curve)
-    assert np.sqrt(np.mean(np.square(found.slow[:, 0] - true))) < 0.2 + 0.4 * flicker
-    assert found.spread == pytest.approx(flicker, rel=0.35)
-    assert found.steps == ()
-
-
-@pytest.mark.parametrize("place", range(4))
-def test_strong_flicker_over_light_that_swells_makes_no_steps(place: int) -> None:
-    true = 15.0 * np.sin(2 * np.pi * np.arange(61) / 42.0)
-    curve = np.repeat((true + np.random.default_rng(place).normal(0, 10.0, 61))[:, None], 3, axis=1)
-    slow = taken_apart(curve).slow[:, 0]
-    assert np.abs(np.diff(slow)).max() < 8.0, "no lamp was switched"
-    assert np.sqrt(np.mean(np.square(slow - true - (slow - true).mean()))) < 5.0
-
-
-def test_curves_of_a_colour_that_is_nearly_black_say_nothing_of_its_few_bright_places() -> None:
-    """Fitted between 0 and 8 levels, a cubic blew a blue of 40 up to millions."""
-    pairs = np.arange(40)
-    dark = np.sort(np.random.default_rng(2).uniform(0.0, 8.0, (40, 4, 6)), axis=-1)
-    dark[..., -1] = 8.0
-    dark[7, 3, -1] = 40.0
-    table = PairTable(pairs, pairs + 1, np.stack([dark, dark], axis=-1).astype(np.float32))
-    low, high = reach_of(table, 3)
-    assert low <= 1.0
-    assert 8.0 <= high < 14.0
-    dark[:, 3] = np.linspace(0.0, 40.0, 6)
-    evenly = PairTable(pairs, pairs + 1, np.stack([dark, dark], axis=-1).astype(np.float32))
-    assert reach_of(evenly, 3)[1] == 40.0, "what was compared all along stands"
-
-
-def test_the_crest_of_a_wave_is_no_frame_that_is_off() -> None:
-    wave = 18.0 * np.sin(2 * np.pi * np.arange(90) / 30.0)
-    assert np.abs(off_frames(wave)).max() < 1.0
-    wave[40] += 9.0
-    assert off_frames(wave)[40] == pytest.approx(9.0, abs=2.0)
-    assert np.abs(np.delete(off_frames(wave), 40)).max() < 1.5
 
 
 def test_terms_make_gain_in_light() -> None:
