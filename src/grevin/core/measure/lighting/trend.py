@@ -179,7 +179,8 @@ def _joined(curve: Values, line: Values, pieces: list[Piece], spread: float) -> 
 def _cheaper_curve(line: Values, spread: float, price: float) -> float:
     """The stiffness of a smooth curve that is cheaper than all pieces, by the same criterion; 0 where none is.
 
-    Light that swells and fades has no straight pieces. A curve costs as many parameters as it has degrees of freedom.
+    Light that swells and fades has no straight pieces. Beside a slope, which costs what a piece does, a curve costs as
+    many plain parameters as it has degrees of freedom.
     """
     best = 0.0
     for stiffness in STIFFNESS:

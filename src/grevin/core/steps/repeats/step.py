@@ -1,10 +1,11 @@
 """Repeated frames: frames that show once more what the one before showed, taken out or made anew in place.
 
-A repeat is a frame that equals the one before it sample for sample, or one that changes less than a share of what
-the frames on both sides do and does nothing of the way that the picture goes meanwhile (`measure.repeats`): it was
-compressed or dubbed again. Where repeats come regularly the cadence is named for each shot, by a vote of all its
-frames, and decides where single pictures do not; without a cadence only the sure is taken. Taken out, the output gets
-the true rate, so that it plays as long as before. A shot without repeats comes out unchanged, bit for bit.
+A repeat is a frame that equals the one before it sample for sample, or one that changes less than a share of what the
+frames on both sides do, does nothing of the way that the picture goes meanwhile and is no small displacement of it,
+as a camera held in hand makes on every frame (`measure.repeats`): it was compressed or dubbed again. Where repeats
+come regularly the cadence is named for each shot, by a vote of all its frames, and decides where single pictures do
+not; without a cadence only the sure is taken. Taken out, the output gets the true rate, so that it plays as long as
+before. A shot without repeats comes out unchanged, bit for bit.
 
 A run of repeats longer than a still picture has is left alone: a title or a freeze may be meant. Noise that stays
 while the picture moves is no repeat. Not for capture sets with several pictures of each film frame.
