@@ -11,8 +11,9 @@ import pytest
 from grevin.core.media.deinterlacing import both_fields
 from grevin.core.picture.frame import Frame
 from grevin.core.quality.figures import psnr, squared_error
+from grevin.core.steps.fields.between import Bends, Noise, Seen, bends_of, between, own_noise
 from grevin.core.steps.fields.deinterlacing import seen_of
-from grevin.core.steps.fields.mixing import Seen, mix_of, noise_of
+from grevin.core.steps.fields.mixing import mix_of, noise_variance
 from tests.core.film_time import RATE, chain, source_of
 
 SOFTENED = (1, 2, 1)  # a camera's lines, in fourths: each shares light with those beside it
@@ -23,16 +24,76 @@ def soft(picture: np.ndarray) -> np.ndarray:
     return cv2.filter2D(picture, -1, kernel, borderType=cv2.BORDER_REPLICATE)
 
 
-@pytest.mark.parametrize("shared", [False, True])
-def test_noise_and_its_likeness_from_line_to_line_are_measured(shared: bool) -> None:
+@pytest.mark.parametrize(("weights", "next_line"), [((0, 1, 0), 0), ((0, 1, 1), 0), ((1, 2, 1), 1 / 6)])
+def test_noise_and_its_likeness_from_line_to_line_are_measured(weights: tuple[int, ...], next_line: float) -> None:
+    """Of three fields with noise of their own, over a picture that two of them show a little displaced."""
     rng = np.random.default_rng(3)
-    fields = [rng.normal(0, 4, (400, 320)).astype(np.float32) for _ in range(2)]
-    if shared:
-        fields = [soft(one) for one in fields]
-    noise = noise_of(*(np.ascontiguousarray(one[::2]) for one in fields))
-    # for weights (1, 2, 1)/4: variance (1 + 4 + 1)/16, correlation two lines apart 1/6
-    assert noise.variance == pytest.approx(16 * (6 / 16 if shared else 1), rel=0.1)
-    assert noise.next_line == pytest.approx(1 / 6 if shared else 0, abs=0.03)
+    rows, columns = np.indices((400, 640), dtype=np.float32)
+    kernel = np.array(weights, np.float32)[:, None] / sum(weights)
+    own, one, other = (
+        cv2.filter2D(rng.normal(0, 4, rows.shape).astype(np.float32), -1, kernel)
+        + 60 * np.sin(rows / 17 + (columns + moved) / 23) for moved in (0, 0.4, -0.3)
+    )  # fmt: skip
+    noise = own_noise(*(np.ascontiguousarray((own - seen)[::2], np.float32) for seen in (one, other)))
+    assert noise.variance == pytest.approx(16 * float((kernel**2).sum()), rel=0.1)
+    assert noise.next_line == pytest.approx(next_line, abs=0.03)
+
+
+def test_noise_of_two_moved_lines() -> None:
+    rng = np.random.default_rng(4)
+    assert noise_variance(*rng.normal(0, 4, (2, 200, 640)).astype(np.float32)) == pytest.approx(16, rel=0.1)
+
+
+def fields_of_noise(weights: tuple[int, ...]) -> tuple[np.ndarray, np.ndarray, list[Seen]]:
+    """The lines between, the field's own, and what fields of other noise show of the same even picture."""
+    rng = np.random.default_rng(6)
+    kernel = np.array(weights, np.float32)[:, None] / sum(weights)
+    own, one, other = (
+        100 + cv2.filter2D(rng.normal(0, 4, (600, 640)).astype(np.float32), -1, kernel) for _ in range(3)
+    )
+    seen = [Seen(moved[1::2], own[0::2] - moved[0::2]) for moved in (one, other)]
+    return own[1::2], own[0::2], seen
+
+
+def test_noise_that_lines_share_is_foretold_by_four_of_them() -> None:
+    """Against the regression of the true lines between: weights (1, 2, 1)/4 give 1/11 in theory.
+
+    Covariances 6, 4, 1 sixteenths at 0, 1, 2 lines: (2 * 4 - 6) / (4 * 6 - 2 * 1).
+    """
+    truth, known, seen = fields_of_noise((1, 2, 1))
+    mean = between(known, 1, len(truth))
+    beyond = between(known, 1, len(truth), 1.0) - mean
+    best = float(((truth - mean) * beyond)[2:-2].mean() / (beyond * beyond)[2:-2].mean())
+    assert best == pytest.approx(1 / 11, abs=0.01)
+    found = bends_of(known, seen, 1, own_noise(*(one.missed for one in seen)))
+    assert found.mean == pytest.approx(best, abs=0.015)
+    bent = between(known, 1, len(truth), found.mean)
+    assert np.mean((bent - truth) ** 2) < 0.9 * np.mean((mean - truth) ** 2)
+
+
+@pytest.mark.parametrize("weights", [(0, 1, 0), (0, 1, 1)])
+def test_noise_of_lines_that_show_no_likeness_bends_nothing(weights: tuple[int, ...]) -> None:
+    """Whether lines share none with those between, or were two read as one, the lines themselves do not tell."""
+    _, known, seen = fields_of_noise(weights)
+    assert abs(bends_of(known, seen, 1, own_noise(*(one.missed for one in seen))).mean) < 0.03
+
+
+def test_a_curve_that_the_mean_of_two_lacks_is_followed_and_one_field_alone_bends_nothing() -> None:
+    """Of a parabola the mean of two lacks what four lines, -1, 9, 9, -1 sixteenths, make up for exactly."""
+    rows = np.repeat(np.arange(400, dtype=np.float32)[:, None] - 200, 320, 1)
+    picture = np.asarray(0.005 * rows * rows, np.float32)
+    seen = Seen(picture[1::2], np.zeros_like(picture[0::2]))
+    found = bends_of(picture[0::2], [seen, seen], 1, Noise(0.0, 0.0))
+    assert found.mean == pytest.approx(1 / 16, abs=0.005)
+    assert bends_of(picture[0::2], [seen], 1, Noise(0.0, 0.0)) == Bends()
+
+
+@pytest.mark.parametrize("missing", [0, 1])
+def test_lines_between_lie_where_they_belong(missing: int) -> None:
+    slope = np.repeat(np.arange(40, dtype=np.float32)[:, None], 16, 1)
+    for bend in (0.0, 1 / 16):
+        found = between(slope[1 - missing :: 2], missing, 20, bend)
+        np.testing.assert_allclose(found[3:-3], slope[missing::2][3:-3], atol=1e-4)
 
 
 def test_shares_sum_to_one_and_wrong_motion_counts_for_nothing() -> None:
@@ -41,8 +102,8 @@ def test_shares_sum_to_one_and_wrong_motion_counts_for_nothing() -> None:
     known = np.asarray(truth, np.float32)
     wrong = np.where(columns < 80, 0.2, 25 * np.sin(1.3 * columns + 2 * rows)).astype(np.float32)
     missed = np.where(columns < 80, 0.2, 25 * np.sin(1.3 * columns + 2 * rows + 1)).astype(np.float32)
-    seen = Seen(known + wrong, missed, known + wrong - missed)
-    mix = mix_of(known, known, known, [seen, seen])
+    seen = Seen(known + wrong, missed)
+    mix = mix_of(known, known, known, [seen, seen], [known + wrong - missed] * 2, Noise(0.0, 0.0))
     total = mix.filtered + mix.mean + sum(mix.moved)
     np.testing.assert_allclose(total, 1, atol=1e-4)
     assert sum(mix.moved)[:, 50:].max() < 0.02, "motion that fails is not used"
@@ -55,7 +116,7 @@ def test_what_a_moved_picture_misses_beside_a_line_is_made_up_for() -> None:
     seen = seen_of(picture, picture - 12, np.zeros((120, 160, 2), np.float32), 1)
     assert np.abs(seen.lines - picture[1::2]).mean() == pytest.approx(12, abs=0.01)
     np.testing.assert_allclose(seen.missed, 12, atol=0.01)
-    np.testing.assert_allclose(seen.lifted, picture[1::2], atol=0.01)
+    np.testing.assert_allclose(seen.lifted(1, 0.0), picture[1::2], atol=0.01)
 
 
 def panned(grain: float, step: float, softness: float) -> list[np.ndarray]:

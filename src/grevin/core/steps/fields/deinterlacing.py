@@ -17,7 +17,8 @@ import numpy as np
 from grevin.core.media.deinterlacing import both_fields
 from grevin.core.motion.flow import Flow, Luma8, MotionQuality, estimate_flow, positions
 from grevin.core.picture.frame import Frame, Plane
-from grevin.core.steps.fields.mixing import Mix, Seen, mix_of
+from grevin.core.steps.fields.between import Bends, Levels, Seen, bends_of, between, own_noise
+from grevin.core.steps.fields.mixing import Mix, mix_of
 from grevin.core.steps.seen import Window
 
 PREBLUR_PX = 0.8  # the pictures between which motion is looked for; lines of unequal kind would mislead it
@@ -61,27 +62,25 @@ def _refined(here: Frame, near: list[Frame], missing: int, motion: MotionQuality
     luma = here.luma8()
     seen = [seen_of(luma, other.luma8(), flow, missing) for other, flow in zip(near, flows, strict=True)]
     own, known = (luma[parity::2].astype(np.float32) for parity in (missing, 1 - missing))
-    mix = mix_of(own, _beside(known, missing, len(own)), known, seen)
+    noise = own_noise(seen[0].missed, seen[-1].missed)
+    bends = bends_of(known, seen, missing, noise)
+    lifted = [one.lifted(missing, bends.lift) for one in seen]
+    mix = mix_of(own, between(known, missing, len(own), bends.mean), known, seen, lifted, noise)
     shaped = {shape: [_of_shape(flow, shape) for flow in flows] for shape in {plane.shape for plane in here.planes}}
     made = []
     for index, plane in enumerate(here.planes):
-        own_flows = shaped[plane.shape]
-        looks = seen if plane is luma else [
-            seen_of(plane, other.planes[index], flow, missing) for other, flow in zip(near, own_flows, strict=True)
+        # colour beside brightness is too soft to tell from it how its lines were made
+        own_bends = bends if plane.shape == luma.shape and not (index and here.format.model == "yuv") else Bends()
+        moved = lifted if plane is luma else [
+            seen_of(plane, other.planes[index], flow, missing).lifted(missing, own_bends.lift)
+            for other, flow in zip(near, shaped[plane.shape], strict=True)
         ]  # fmt: skip
-        made.append(_mixed(plane, looks, mix, missing, here.format.max_code))
+        made.append(_mixed(plane, moved, mix, missing, here.format.max_code, own_bends.mean))
     return replace(here, planes=tuple(made))
 
 
 def _soft(frame: Frame) -> Luma8:
     return np.asarray(cv2.GaussianBlur(frame.luma8(), (0, 0), PREBLUR_PX), np.uint8)
-
-
-def _beside(known: Flow, missing: int, rows: int) -> Flow:
-    """(h, W) float32: for each missing row the mean of the known rows above and below it."""
-    padded = cv2.copyMakeBorder(known, 1, 1, 0, 0, cv2.BORDER_REPLICATE)
-    first = 1 if missing else 0
-    return np.asarray(cv2.addWeighted(padded[first : first + rows], 0.5, padded[first + 1 : first + 1 + rows], 0.5, 0))
 
 
 def _of_shape(flow: Flow, shape: tuple[int, ...]) -> Flow:
@@ -97,18 +96,16 @@ def seen_of(plane: Plane, other: Plane, flow: Flow, missing: int) -> Seen:
     """Another field's plane moved onto one of this field."""
     wide = np.asarray(other, np.float32)
     moved = cv2.remap(wide, *positions(flow), cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
-    lines = np.asarray(moved[missing::2], np.float32)
     missed = np.asarray(plane[1 - missing :: 2] - moved[1 - missing :: 2], np.float32)
-    return Seen(lines, missed, lines + _beside(missed, missing, len(lines)))
+    return Seen(np.asarray(moved[missing::2], np.float32), missed)
 
 
-def _mixed(plane: Plane, seen: list[Seen], mix: Mix, missing: int, limit: int) -> Plane:
+def _mixed(plane: Plane, moved: list[Levels], mix: Mix, missing: int, limit: int, bend: float) -> Plane:
     """The plane with its missing rows made of the candidates."""
     rows = plane[missing::2].astype(np.float32)
-    candidates = [rows, _beside(plane[1 - missing :: 2].astype(np.float32), missing, len(rows))]
-    candidates += [one.lifted for one in seen]
+    mean = between(plane[1 - missing :: 2].astype(np.float32), missing, len(rows), bend)
     total = np.zeros_like(rows)
-    for one, share in zip(candidates, (mix.filtered, mix.mean, *mix.moved), strict=True):
+    for one, share in zip((rows, mean, *moved), (mix.filtered, mix.mean, *mix.moved), strict=True):
         cv2.accumulateProduct(one, cv2.resize(share, rows.shape[::-1], interpolation=cv2.INTER_LINEAR), total)
     result = plane.copy()
     result[missing::2] = np.clip(np.rint(total), 0, limit).astype(plane.dtype)

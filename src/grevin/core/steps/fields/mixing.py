@@ -23,7 +23,8 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-Levels = npt.NDArray[np.float32]  # 8-bit levels
+from grevin.core.steps.fields.between import Levels, Noise, Seen
+
 Shares = npt.NDArray[np.float32]  # 0..1
 
 # All of these were tried on the clips that rules are set on, with grain of 0, 2.5 and 5 levels.
@@ -40,49 +41,17 @@ BLOCK = (8, 4)  # px (right, down) over which noise is looked at
 MEAN_TO_SIGMA = 1.2533  # mean absolute deviation to standard deviation of a normal distribution
 
 
-@dataclass(frozen=True)
-class Noise:
-    """What is new with every field.
-
-    Attributes:
-        variance: squared 8-bit levels.
-        next_line: correlation of neighbouring lines of a field, -1..1; of a frame they lie two lines apart.
-    """
-
-    variance: float
-    next_line: float
-
-
-@dataclass(frozen=True, eq=False)
-class Seen:
-    """What another field, made whole and moved onto this one, shows of a plane.
-
-    Attributes:
-        lines: (h, W) its own lines, which are the missing ones here.
-        missed: (h', W) by how much this field's own lines lie above what it says of them.
-        lifted: (h, W) the lines with what is missed above and below them.
-    """
-
-    lines: Levels
-    missed: Levels
-    lifted: Levels
-
-
-def noise_of(one: Levels, other: Levels) -> Noise:
-    """Noise from what two moved lines say of one place.
+def noise_variance(one: Levels, other: Levels) -> float:
+    """Squared 8-bit levels: noise of each of two moved lines, from what they say of one place.
 
     Args:
         one: (h, W) lines of one field moved onto the missing ones.
         other: those of the other.
     """
-    apart = one - other
+    apart = cv2.absdiff(one, other)
     size = tuple(max(1, length // block) for length, block in zip(apart.shape[::-1], BLOCK, strict=True))
-    blocks = cv2.resize(np.abs(apart), size, interpolation=cv2.INTER_AREA)
-    sigma = MEAN_TO_SIGMA * float(np.median(blocks)) / np.sqrt(2.0)
-    plain = apart[:, ::2] * (np.abs(apart[:, ::2]) < 3.0 * np.sqrt(2.0) * max(sigma, 0.3))
-    power = float(np.mean(plain * plain))
-    lag = float(np.mean(plain[1:] * plain[:-1])) / power if power > 0 and len(plain) > 1 else 0.0
-    return Noise(sigma * sigma, lag)
+    blocks = cv2.resize(apart, size, interpolation=cv2.INTER_AREA)
+    return (MEAN_TO_SIGMA * float(np.median(blocks))) ** 2 / 2.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -99,30 +68,33 @@ class Mix:
     moved: tuple[Shares, ...]
 
 
-def mix_of(filtered: Levels, mean: Levels, known: Levels, seen: list[Seen]) -> Mix:
+def mix_of(filtered: Levels, mean: Levels, known: Levels, seen: list[Seen], lifted: list[Levels], own: Noise) -> Mix:
     """Shares of the candidates by their errors.
 
     Args:
         filtered: (h, W) lines of the filter.
-        mean: means of the lines above and below.
+        mean: what the lines above and below say.
         known: the field's own lines.
         seen: what the field before and the one after show, or one of them.
+        lifted: the lines of each, with what is missed above and below them.
+        own: the field's own noise.
     """
     size = max(1, filtered.shape[1] // 2), max(1, filtered.shape[0] // 2)
     trusts = _trusts([one.missed for one in seen], size)
-    noise = noise_of(seen[0].lines, seen[1].lines if len(seen) > 1 else filtered)
+    variance = noise_variance(seen[0].lines, seen[1].lines if len(seen) > 1 else filtered)
     total = np.asarray(sum(trusts) + np.float32(1e-3), np.float32)
     parts = [np.asarray(trust / total, np.float32) for trust in trusts]
-    joined = _joined(parts, [one.lifted for one in seen], filtered)
+    joined = _joined(parts, lifted, filtered)
     # of the noise's variance, that is in the joined and not in the mean of two lines
     alone = np.asarray(sum(part * part for part in parts), np.float32)
-    errors = _Errors(size, noise.variance)
-    soft = np.float32(SOFT_SHARE) * errors.of(known, _mean_of_next(known), 1.5 - 2.0 * max(0.0, noise.next_line))
+    errors = _Errors(size, variance)
+    of_next = _Errors(size, own.variance).of(known, _mean_of_next(known), 1.5 - 2.0 * own.next_line)
+    soft = np.float32(SOFT_SHARE) * of_next
     first, second, of_joined = _within_the_field(errors, filtered, mean, joined, soft, alone)
-    own = cv2.resize(np.asarray(first, np.float32), filtered.shape[::-1], interpolation=cv2.INTER_LINEAR)
-    apart = errors.of(mean + own * (filtered - mean), joined, alone)
+    wide = cv2.resize(np.asarray(first, np.float32), filtered.shape[::-1], interpolation=cv2.INTER_LINEAR)
+    apart = errors.of(mean + wide * (filtered - mean), joined, alone)
     own_error = ROUNDING + np.minimum(apart, soft)
-    joined_error = noise.variance * alone + ROUNDING + np.minimum(of_joined, apart)
+    joined_error = variance * alone + ROUNDING + np.minimum(of_joined, apart)
     share = own_error / np.maximum(own_error + joined_error, LEAST_ERROR) * np.maximum.reduce(trusts)
     full = (first * (1.0 - share), second * (1.0 - share), *(part * share for part in parts))
     return _normalised([np.asarray(one, np.float32) for one in full])
