@@ -102,6 +102,15 @@ def test_clean_material_comes_out_bit_for_bit(field_order: str) -> None:
         assert chain.result.frame(number) is chain.source.frame(number)
 
 
+def test_a_flash_makes_no_dropouts_and_hides_none() -> None:
+    frames = woven()
+    lit = frames[MIDDLE].planes[0].astype(float) * 1.35 + 25
+    frames[MIDDLE] = replace(frames[MIDDLE], planes=(np.clip(lit, 0, 255).astype(np.uint8), *frames[MIDDLE].planes[1:]))
+    assert chain_of(frames).result.frame(MIDDLE) is frames[MIDDLE]
+    frames[MIDDLE] = streak(frames[MIDDLE], range(100, 105, 2), slice(80, 260), 5)
+    assert chain_of(frames).evidence_at(1, MIDDLE).mask[100:105:2, 90:250].all()
+
+
 def test_a_thing_that_stays_is_no_dropout() -> None:
     clean = [streak(frame, range(100, 106, 2), slice(80, 260), 245) for frame in woven()]
     assert not any(chain_of(clean).evidence_at(1, number).mask.any() for number in range(FRAMES))

@@ -12,6 +12,7 @@ from grevin.core.measure.noise.model import GOOD, model_of, unpacked
 from grevin.core.measure.noise.pairs import Samples
 from grevin.core.picture.depth import in_depth
 from grevin.core.picture.frame import Frame
+from grevin.core.quality.figures import psnr, squared_error
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.steps.noise.telling import LEAST_SIGMA
 from grevin.core.treatment.chain import Chain
@@ -62,6 +63,26 @@ def test_a_fade_does_not_pass_for_noise(clean: list[Frame]) -> None:
     assert typical(chain) == pytest.approx(SIGMA, rel=0.2)
     assert off(made[MIDDLE], faded[MIDDLE]) < off(worn[MIDDLE], faded[MIDDLE]) / 2
     assert abs(float(made[MIDDLE].planes[0].mean()) - float(worn[MIDDLE].planes[0].mean())) < 0.5  # of 7 a frame
+
+
+def flashed(number: int, luma: np.ndarray) -> np.ndarray:
+    return luma * 1.35 + 25 if number in (MIDDLE - 3, MIDDLE + 2) else luma
+
+
+def hunting(number: int, luma: np.ndarray) -> np.ndarray:
+    """A camera that looks for its exposure."""
+    return luma * (1 + 0.15 * np.sin(1.1 * number))
+
+
+@pytest.mark.parametrize("light", [flashed, hunting])
+def test_light_that_changes_from_frame_to_frame_is_no_noise(
+    clean: list[Frame], light: Callable[[int, np.ndarray], np.ndarray]
+) -> None:  # fmt: skip
+    _, made = under(luma_by(clean, light), "noise")
+    lit = luma_by(clean, light)
+    assert min(psnr(*squared_error(one.luma8(), two.luma8())) for one, two in zip(made, lit, strict=True)) > 55
+    chain, _ = under(noisy(lit, SIGMA), "noise")
+    assert typical(chain) == pytest.approx(SIGMA, rel=0.15)
 
 
 def test_each_shot_has_noise_of_its_own(clean: list[Frame]) -> None:

@@ -12,6 +12,7 @@ from grevin.core.measure.noise.boxes import judged
 from grevin.core.measure.noise.model import model_of, packed
 from grevin.core.measure.noise.pairs import Samples, samples_of
 from grevin.core.measure.noise.renewal import Differences, Renewed, differences, every, renewed, split
+from grevin.core.measure.one_light import in_usual_light
 from grevin.core.motion.flow import Flow, Luma8
 from grevin.core.parallel import in_parallel
 from grevin.core.picture.frame import Frame, Mask
@@ -111,9 +112,11 @@ def _spread(firsts: list[int]) -> list[int]:
 
 
 def _renewed(samples: list[Samples]) -> list[Samples]:
-    """Without pairs that show the same noise twice."""
+    """Without pairs whose light changed most, and those that show the same noise twice."""
     if not samples:
         return samples
+    steady = in_usual_light([one.light for one in samples])
+    samples = [one for one, usual in zip(samples, steady, strict=True) if usual]
     sizes = np.array([float(np.sqrt(np.median(one.power[one.plain, 0].mean(axis=(1, 2))))) for one in samples])
     usual = float(np.percentile(sizes, USUAL_PERCENT))
     return [one for one, size in zip(samples, sizes, strict=True) if size > HELD_SHARE * usual]

@@ -14,6 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from grevin.core.measure.noise.cosines import COSINES, PART
+from grevin.core.measure.one_light import difference_in_one_light
 from grevin.core.motion.flow import Flow
 from grevin.core.picture.frame import Frame, Mask
 from grevin.core.picture.levels import Plane, levels_of
@@ -45,6 +46,7 @@ class Samples:
         plain: (N,) whether a place is one of the plainest of its level in its pair.
         together: (3, 3) how much the noise of the planes goes together in plain places, brightness at the size of
             colour: sums of products.
+        light: 8-bit levels by which the light changed between both frames.
     """
 
     level: npt.NDArray[np.float32]
@@ -53,6 +55,7 @@ class Samples:
     texture: npt.NDArray[np.float32]
     plain: npt.NDArray[np.bool_]
     together: npt.NDArray[np.float64]
+    light: float = 0.0
 
 
 def samples_of(here: Frame, there: Frame, flow: Flow, seen: Mask | None = None) -> Samples | None:
@@ -86,12 +89,13 @@ def samples_of(here: Frame, there: Frame, flow: Flow, seen: Mask | None = None) 
     chosen, plain = (_plainest(rest, level, good, share) for share in shares)
     if int(plain.sum()) < FEWEST_PLAIN:
         return None
-    luma = first[chosen] - second[chosen]
+    differing, changed = difference_in_one_light(first, second, good)
+    luma = differing[chosen]
     colours = [_colour(ours, theirs, plane, at, to, chosen) for plane in (1, 2)]
     parts = (SIDE // PART) ** 2, *((colour.shape[-1] // PART) ** 2 for colour in colours)
     power = np.stack([_power(one) for one in (luma, *colours)], axis=1)
     together = _together([luma, *colours], plain[chosen])
-    return Samples(level[chosen], power, parts, rest[chosen], plain[chosen], together)
+    return Samples(level[chosen], power, parts, rest[chosen], plain[chosen], together, changed)
 
 
 def _shifts(flow: Flow, rows: int, columns: int) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.bool_]]:
@@ -169,4 +173,5 @@ def _colour(
         sizes = zip(places, (down, across), one.shape, strict=True)
         return tuple(np.minimum(place[chosen] // by, size - side) for place, by, size in sizes)
 
-    return np.asarray(_cut(one, under(at), side) - _cut(other, under(to), side), np.float32)
+    first, second = _cut(one, under(at), side), _cut(other, under(to), side)
+    return difference_in_one_light(first, second, np.ones(len(first), np.bool_))[0]

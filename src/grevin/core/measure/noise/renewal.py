@@ -13,6 +13,7 @@ import numpy as np
 import numpy.typing as npt
 
 from grevin.core.measure.noise.pairs import DARKEST, SIDE, flatness
+from grevin.core.measure.one_light import difference_in_one_light, in_usual_light
 from grevin.core.motion.flow import Luma8
 from grevin.core.parallel import in_parallel
 from grevin.core.progress import Progress
@@ -29,25 +30,27 @@ LONGEST = 30  # frames: what stands for longer is no noise
 LEAST_PLACES = 12
 
 
-def standing_difference(here: Luma8, there: Luma8) -> float:
-    """Variance of noise that two frames show in plain places without regard to motion, squared 8-bit levels.
+def standing_difference(here: Luma8, there: Luma8) -> tuple[float, float]:
+    """Variance of noise that two frames show in plain places without regard to motion, and how far the light changed.
 
     Args:
         here: (H, W) uint8 luma of a frame.
         there: of the next one.
 
     Returns:
-        Half the mean square of the difference, the median over the plainest places; NaN where there are too few.
+        Half the mean square of the difference, squared 8-bit levels, the median over the plainest places; 8-bit levels
+        of light. NaN and 0 where there are too few places.
     """
     rows, columns = here.shape[0] // SIDE, here.shape[1] // SIDE
     first, second = (_places(picture, rows, columns) for picture in (here, there))
     level = 0.5 * (first + second).mean(axis=(1, 2))
     good = (level > DARKEST) & (np.abs(level - 128) < 112)
     if int(good.sum()) < LEAST_PLACES:
-        return float("nan")
+        return float("nan"), 0.0
     rest = flatness(first[good] + second[good])
-    apart = np.square(first[good] - second[good]).mean(axis=(1, 2)) / 2
-    return float(np.median(apart[rest <= np.quantile(rest, PLAIN_SHARE)]))
+    differing, light = difference_in_one_light(first[good], second[good], np.ones(int(good.sum()), np.bool_))
+    apart = np.square(differing).mean(axis=(1, 2)) / 2
+    return float(np.median(apart[rest <= np.quantile(rest, PLAIN_SHARE)])), light
 
 
 def _places(picture: Luma8, rows: int, columns: int) -> npt.NDArray[np.float32]:
@@ -58,19 +61,23 @@ def _places(picture: Luma8, rows: int, columns: int) -> npt.NDArray[np.float32]:
 def differences(frames: range, luma: Callable[[int], Luma8 | None], progress: Progress) -> Differences:
     """(T,) `standing_difference` of each frame against the one before; NaN where that was not looked at.
 
-    Of a long shot some runs are looked at first, and the rest only where those show two kinds of differences.
+    Nor is it known where the light changed far more than is usual. Of a long shot some runs are looked at first, and
+    the rest only where those show two kinds of differences.
     """
-    found = np.full(len(frames), np.nan)
+    found, light = np.full(len(frames), np.nan), np.zeros(len(frames))
 
-    def look(number: int) -> float:
+    def look(number: int) -> tuple[float, float]:
         here, there = luma(number - 1), luma(number)
-        return float("nan") if here is None or there is None else standing_difference(here, there)
+        return (float("nan"), 0.0) if here is None or there is None else standing_difference(here, there)
 
     def fill(numbers: list[int]) -> None:
         progress.begin(len(numbers), "Looking whether noise stands still")
-        for number, value in zip(numbers, in_parallel(look, numbers), strict=True):
-            found[number - frames.start] = value
+        for number, told in zip(numbers, in_parallel(look, numbers), strict=True):
+            found[number - frames.start], light[number - frames.start] = told
             progress.advance()
+        known = np.isfinite(found)
+        if known.any():
+            found[known] = np.where(in_usual_light(light[known]), found[known], np.nan)
 
     everywhere = list(frames[1:])
     some = everywhere

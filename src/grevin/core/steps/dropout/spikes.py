@@ -17,6 +17,7 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
+from grevin.core.measure.one_light import in_the_light_of
 from grevin.core.motion.flow import Flow, Luma8, estimate_flow, positions, sample
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
@@ -101,7 +102,8 @@ def spikes_of(window: Fields, offsets: tuple[int, int]) -> Spikes:
         flow = estimate_flow(evened, _evened(window.at(offset)), "glance")
         flows.append(flow)
         places = positions(flow)
-        moved.append(np.asarray(sample(bytes_of(window.at(offset)), *places), np.uint8))
+        there = np.asarray(sample(bytes_of(window.at(offset)), *places), np.uint8)
+        moved.append(in_the_light_of(here, there))
         out.append(_leads_out(*places))
     return _between(offsets, here, (moved[0], moved[1]), (flows[0], flows[1]), (out[0], out[1]), "picture")
 

@@ -57,7 +57,7 @@ class EnlargeStep:
     id: ClassVar[str] = "enlarge"
     label: ClassVar[str] = "Enlarge"
     fault: ClassVar[str] = "Delivery asks for more lines than there are"
-    version: ClassVar[int] = 5
+    version: ClassVar[int] = 6
     family: ClassVar[Family] = "shape"
     stage: ClassVar[Stage] = "size"
     settings_model: ClassVar[type[Settings]] = EnlargeSettings

@@ -38,7 +38,7 @@ class GrainStep:
     id: ClassVar[str] = "grain"
     label: ClassVar[str] = "Grain given back"
     fault: ClassVar[str] = "The picture looks like wax without its grain"
-    version: ClassVar[int] = 3
+    version: ClassVar[int] = 4
     family: ClassVar[Family] = "whole"
     stage: ClassVar[Stage] = "finish"
     settings_model: ClassVar[type[Settings]] = GrainSettings

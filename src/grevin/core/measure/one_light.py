@@ -1,0 +1,125 @@
+"""Two pictures as if both had been taken in one light: a flash or a changed exposure is neither noise nor damage.
+
+Light changes a level by an amount that depends on the level: exposure in proportion to it, a pedestal alike everywhere,
+development along a curve. A parabola through the means of places follows all of these; single pixels hardly bend it, so
+noise and damage stay.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+
+Values = npt.NDArray[np.float64]
+Blocks = npt.NDArray[np.float32]
+Bytes = npt.NDArray[np.uint8]
+
+TERMS = 3  # of the parabola
+FEWEST = 4 * TERMS  # places, below which nothing is told of the light
+ROUNDS, TRIMMED = 4, 0.7  # of the fit, and the share of the places that is to agree: what moves by itself is left out
+HALF_RANGE = 128.0  # 8-bit levels
+OUTSTANDING = 3.0  # times the usual change of light, from which a pair of frames is not asked for its noise
+LEAST_CHANGE = 1.5  # 8-bit levels: less than this disturbs nothing
+LEAST_BEND = 1e-3  # keeps the fit solvable where all places have one level: then only their mean is matched
+PLACE_PX = 16  # side of a place of a picture
+SOME = (
+    3,
+    4,
+)  # lines and px of which one is asked whether both pictures are more alike: torn lines come in twos and fours
+CLIPPED = (4.0, 251.0)  # 8-bit levels beyond which a place says nothing of the light
+
+
+@dataclass(frozen=True, eq=False)
+class LightChange:
+    """By how much a picture is brighter than another for its light.
+
+    Attributes:
+        weights: (TERMS,) of powers of the level between both, in half ranges from the middle one.
+        levels: 8-bit levels rms, over the picture.
+    """
+
+    weights: Values
+    levels: float
+
+    def at(self, between: npt.NDArray[np.floating[Any]]) -> npt.NDArray[np.float32]:
+        """8-bit levels by which what lies at a level in the mean of both is brighter in the first."""
+        own, slope, bend = (np.float32(weight) for weight in self.weights)
+        place = (np.asarray(between, np.float32) - np.float32(HALF_RANGE)) / np.float32(HALF_RANGE)
+        return np.asarray(own + place * (slope + place * bend), np.float32)
+
+    def table(self) -> Bytes:
+        """(256,) each level of the second picture in the light of the first."""
+        second = np.arange(256, dtype=np.float32)
+        first = second
+        for _ in range(ROUNDS):  # the level between both holds the one that is wanted
+            first = np.clip(second + self.at(0.5 * (first + second)), 0.0, 255.0)
+        return np.asarray(np.rint(first), np.uint8)
+
+
+NO_CHANGE = LightChange(np.zeros(TERMS), 0.0)
+
+
+def light_change(first: Values, second: Values) -> LightChange:
+    """From the means of places of two pictures, (N,) 8-bit levels each, by least trimmed squares."""
+    if len(first) < FEWEST:
+        return NO_CHANGE
+    apart = first - second
+    terms = np.asarray(((0.5 * (first + second) - HALF_RANGE) / HALF_RANGE)[:, None] ** np.arange(TERMS), np.float64)
+    even = np.diag([0.0] + [LEAST_BEND * len(apart)] * (TERMS - 1))
+    kept = np.ones(len(apart), np.bool_)
+    weights: Values = np.zeros(TERMS)
+    for _ in range(ROUNDS):
+        weights = np.asarray(np.linalg.solve(terms[kept].T @ terms[kept] + even, terms[kept].T @ apart[kept]))
+        error = np.abs(apart - terms @ weights)
+        kept = np.asarray(error <= np.quantile(error, TRIMMED))
+    return LightChange(weights, float(np.sqrt(np.mean(np.square(terms @ weights)))))
+
+
+def difference_in_one_light(first: Blocks, second: Blocks, told: npt.NDArray[np.bool_]) -> tuple[Blocks, float]:
+    """(N, side, side) what places of two pictures differ by beyond the light, and by how much that changed.
+
+    Args:
+        first: (N, side, side) 8-bit levels.
+        second: the same places of another picture.
+        told: (N,) from which of them the light is told.
+    """
+    light = light_change(*(places[told].mean(axis=(1, 2)).astype(np.float64) for places in (first, second)))
+    apart = first - second
+    return (apart - light.at(0.5 * (first + second)) if light.levels else apart), light.levels
+
+
+def in_the_light_of(first: Bytes, second: Bytes) -> Bytes:
+    """(H, W, C) uint8 the second picture, channel by channel, where the light of the first differs; else as it is.
+
+    Nor is it touched where most pixels would be less alike than before: a torn picture is no change of light.
+
+    Args:
+        first: (H, W, C) uint8.
+        second: the same of another that was moved onto it.
+    """
+    size = tuple(max(1, length // PLACE_PX) for length in first.shape[1::-1])
+    one, other = (
+        cv2.resize(picture, size, interpolation=cv2.INTER_AREA).reshape(-1, first.shape[2]).astype(np.float64)
+        for picture in (first, second)
+    )
+    told = ((one > CLIPPED[0]) & (one < CLIPPED[1]) & (other > CLIPPED[0]) & (other < CLIPPED[1])).all(axis=1)
+    changes = [light_change(one[told, channel], other[told, channel]) for channel in range(first.shape[2])]
+    if max(change.levels for change in changes) <= LEAST_CHANGE:
+        return second
+    lit = np.asarray(cv2.LUT(second, np.stack([change.table() for change in changes], axis=1)[None]), np.uint8)
+    some = slice(None, None, SOME[0]), slice(None, None, SOME[1])
+    better, worse = (float(np.median(cv2.absdiff(first[some], one[some]))) for one in (lit, second))
+    return lit if better < worse else second
+
+
+def in_usual_light(changed: Sequence[float] | Values) -> npt.NDArray[np.bool_]:
+    """(N,) which pairs of frames are not those whose light changed far more than is usual: flashes, lamps switched on.
+
+    Light that is wholly taken out leaves something of the motion that was sought through it.
+    """
+    return np.asarray(np.asarray(changed) <= max(LEAST_CHANGE, OUTSTANDING * float(np.median(changed))))

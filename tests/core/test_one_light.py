@@ -1,0 +1,75 @@
+"""Two pictures in one light: exposure, pedestal and development are told from noise and from what moves."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import cv2
+import numpy as np
+import pytest
+
+from grevin.core.measure.one_light import (
+    LEAST_CHANGE,
+    difference_in_one_light,
+    in_the_light_of,
+    in_usual_light,
+    light_change,
+)
+
+LIGHTS: dict[str, Callable[[np.ndarray], np.ndarray]] = {
+    "exposure": lambda levels: 1.3 * levels, "pedestal": lambda levels: levels + 14.0,
+    "development": lambda levels: 255.0 * (levels / 255.0) ** 0.85,
+}  # fmt: skip
+
+
+def picture(seed: int = 3) -> np.ndarray:
+    """(H, W, 3) uint8 with levels from 30 to 180."""
+    rng = np.random.default_rng(seed)
+    ground = cv2.GaussianBlur(rng.uniform(0, 255, (240, 320, 3)).astype(np.float32), (0, 0), 9.0)
+    return np.asarray(30 + 150 * (ground - ground.min()) / np.ptp(ground) + 0.5, np.uint8)
+
+
+def places(levels: np.ndarray) -> np.ndarray:
+    return levels[:240, :320].reshape(15, 16, 20, 16).swapaxes(1, 2).reshape(-1, 16, 16).astype(np.float32)
+
+
+@pytest.mark.parametrize("light", LIGHTS)
+def test_a_picture_is_brought_to_another_light(light: str) -> None:
+    there = picture()
+    here = np.asarray(np.clip(np.rint(LIGHTS[light](there.astype(float))), 0, 255), np.uint8)
+    lit = in_the_light_of(here, there).astype(float)
+    assert np.abs(here.astype(float) - there).mean() > 8
+    assert np.abs(here.astype(float) - lit).mean() < 1.0
+
+
+def test_in_the_same_light_it_stays_the_very_picture_whatever_moves() -> None:
+    here, there = picture(), picture()
+    there[60:140, 100:200] = picture(4)[60:140, 100:200]  # a fifth shows another thing
+    there[200:203] = 255
+    assert in_the_light_of(here, there) is there
+
+
+def test_torn_lines_are_no_light() -> None:
+    here, there = picture(), picture()
+    here[::4] = 250
+    assert in_the_light_of(here, there) is there
+
+
+@pytest.mark.parametrize("light", LIGHTS)
+def test_noise_stays_in_the_difference_and_light_does_not(light: str) -> None:
+    rng = np.random.default_rng(5)
+    ground = picture()[..., 0].astype(float)
+    one, other = (level + rng.normal(0, 4, ground.shape) for level in (ground, LIGHTS[light](ground)))
+    apart, changed = difference_in_one_light(places(one), places(other), np.ones(300, np.bool_))
+    assert changed > LEAST_CHANGE
+    assert float(apart.std()) == pytest.approx(4 * 2**0.5, rel=0.05)
+    assert abs(float(apart.mean())) < 0.3
+
+
+def test_of_few_places_nothing_is_told() -> None:
+    assert light_change(np.full(8, 90.0), np.full(8, 120.0)).levels == 0
+
+
+def test_a_flash_is_not_the_usual_light_and_steady_flicker_is() -> None:
+    assert in_usual_light([0.2, 0.1, 24.0, 23.0, 0.3]).tolist() == [True, True, False, False, True]
+    assert in_usual_light([12.0, 9.0, 14.0, 11.0, 20.0]).all()
