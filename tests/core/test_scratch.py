@@ -18,6 +18,7 @@ from grevin.core.steps.scratch.frames_around import FramesAround, worth_asking
 from grevin.core.steps.scratch.lines import Line as Found
 from grevin.core.steps.scratch.lines import centred, is_cut, widened
 from grevin.core.steps.scratch.mending import Other, _follows, _opaque, mend_line, over_rows
+from grevin.core.steps.scratch.over_shot import goes_evenly
 from grevin.core.steps.scratch.paths import over_time, paths_of
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
@@ -95,6 +96,37 @@ def test_a_mast_that_moves_with_the_picture_is_left_alone() -> None:
     chain = over(panned(2.3, mast=True))
     for number in range(4, LENGTH, 5):
         assert not chain.evidence_at(1, number).mask.any()
+
+
+def with_poles(frames: list[Frame], pace: float) -> list[Frame]:
+    """Near things before a ground that goes by otherwise: what moves evenly, and neither stays nor goes with it."""
+    made = []
+    for number, frame in enumerate(frames):
+        luma = frame.planes[0].astype(np.float32)
+        for place in (60.0, 150.0, 255.0):
+            at = np.abs(np.arange(WIDTH) - (place - pace * number))
+            share = np.clip(2.0 - at, 0.0, 1.0)
+            luma += share * (40 + 0.5 * (luma.mean() - luma))
+        made.append(replace(frame, planes=(np.clip(luma, 0, 255).astype(np.uint8), *frame.planes[1:])))
+    return made
+
+
+def test_near_poles_that_a_camera_passes_are_no_scratches(clean: list[Frame]) -> None:
+    chain = over(with_poles(clean, 0.8))
+    assert not any(chain.evidence_at(1, number).mask.any() for number in range(2, LENGTH, 4))
+    standing = over(with_poles(clean, 0.0))
+    assert standing.evidence_at(1, MIDDLE).mask.any(), "such lines are scratches where they stay"
+
+
+@pytest.mark.parametrize("wander", [0.0, 0.3, 0.6, 1.2])
+def test_what_wanders_does_not_go_evenly(wander: float) -> None:
+    """Random walks, measured to .15 px: of 300 at most three pass for things that go by."""
+    rng = np.random.default_rng(2)
+    walks = np.cumsum(rng.normal(0, wander, (300, 25)), axis=1) + rng.normal(0, 0.15, (300, 25))
+    assert sum(goes_evenly(dict(enumerate(walk)), 12) for walk in walks) <= 3
+    away = walks[0] - walks[0] + 0.4 * np.arange(25) + rng.normal(0, 0.15, 25)
+    assert goes_evenly(dict(enumerate(away)), 12)
+    assert not goes_evenly(dict(enumerate(away[:8])), 4), "too short a while to tell"
 
 
 def test_what_leans_far_and_stays_where_it_is_is_no_scratch(clean: list[Frame]) -> None:
