@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from grevin.core.measure.lighting.bands import RowTable, found_band
 from grevin.core.picture.frame import Frame
 from grevin.core.quality.damage.light import BandDamage, FlickerDamage, LightCourse
 from grevin.core.quality.memory_source import MemorySource
@@ -109,3 +110,15 @@ def test_black_frames_say_nothing(clean: list[Frame]) -> None:
     planes = tuple(np.full(shape, value, np.uint8) for shape, value in shapes)
     chain, made = treated([Frame(number, fmt, planes) for number in range(14)])
     assert all(one is chain.source.frame(number) for number, one in enumerate(made))
+
+
+def test_a_flash_is_no_wave_however_its_rows_look() -> None:
+    """Two frames of 24 are lit otherwise, dark rows more than bright ones; all others differ by noise alone."""
+    rng, rows = np.random.default_rng(4), 64
+    look = 0.2 * np.sin(2 * np.pi * 1.3 * np.arange(rows) / rows)
+    pairs = np.array([(one, one + apart) for apart in (1, 2) for one in range(24 - apart)])
+    lit = np.isin(pairs, (7, 15)).astype(float)
+    ratio = (lit[:, 1] - lit[:, 0])[:, None, None, None] * look + rng.normal(0, 0.004, (len(pairs), 3, 4, rows))
+    band = found_band(RowTable(*pairs.T, ratio.astype(np.float32), 1.3))
+    assert band is not None
+    assert band.explained < 0.05

@@ -27,6 +27,7 @@ PHASES = 96  # steps of the way from frame to frame that are tried, of a whole p
 SLANTS = (-0.5, -0.25, 0.0, 0.25, 0.5)  # rows a column
 REFINEMENTS = 90
 HELD = 1e-4  # share of the matrix that holds waves back
+USUAL_PERCENT, USUAL_TIMES = 75, 3.0  # of the pairs, by which it is told how much rows change, and times that count
 SHORTER_AS_GOOD = 0.93  # share of what the longer period explains that is enough for its half
 
 
@@ -147,6 +148,8 @@ class _Problem:
         self._luma = _centred(np.where(self._known, luma, 0.0).astype(np.float64), self._known)
         limit = 3.0 * float(np.sqrt(np.mean(np.square(self._luma[self._known])))) if self._known.any() else 1.0
         self._luma = np.clip(self._luma, -limit, limit)
+        self._say = _say_of(np.square(self._luma).sum(axis=(1, 2)))
+        self._luma *= self._say
         self._power = float(np.square(self._luma).sum())
 
     def searched(self) -> tuple[float, float]:
@@ -195,7 +198,7 @@ class _Problem:
             frame: _harmonics(place - phase * frame) for frame in np.unique([self._table.first, self._table.second])
         }
         columns = np.stack([frames[b] - frames[a] for a, b in zip(self._table.first, self._table.second, strict=True)])
-        return _centred(np.where(self._known[..., None], columns, 0.0), self._known)
+        return self._say[..., None] * _centred(np.where(self._known[..., None], columns, 0.0), self._known)
 
     def _explained(self, period: float, phase: float, slant: float) -> tuple[float, Values]:
         columns = self._columns(period, phase, slant).reshape(-1, 2 * HARMONICS)
@@ -212,10 +215,16 @@ class _Problem:
         for channel in range(CHANNELS):
             ratio = self._table.ratio[:, channel].astype(np.float64)
             known = np.isfinite(ratio) & self._known
-            right = _centred(np.where(known, ratio, 0.0), known)[known]
+            right = (self._say * _centred(np.where(known, ratio, 0.0), known))[known]
             waves[channel] = _waves(columns[known], right)
         wave = _harmonics(np.linspace(0, 1, 200)) @ waves.mean(axis=0)
         return Band(period, _wrapped(phase), slant, waves, explained, float(1 - np.exp(wave.min() - wave.max())))
+
+
+def _say_of(powers: Values) -> Values:
+    """(P, 1, 1) how much each pair of frames has to say: a band goes through all of them, a flash is in a few."""
+    usual = USUAL_TIMES * float(np.percentile(powers, USUAL_PERCENT)) if len(powers) else 0.0
+    return np.asarray(np.sqrt(np.minimum(1.0, usual / np.maximum(powers, 1e-12))))[:, None, None]
 
 
 def _waves(columns: Values, right: Values) -> Values:

@@ -38,7 +38,7 @@ class BandsStep:
     id: ClassVar[str] = "bands"
     label: ClassVar[str] = "Rolling bands"
     fault: ClassVar[str] = "A soft dark band rolls up or down through the picture"
-    version: ClassVar[int] = 3
+    version: ClassVar[int] = 4
     family: ClassVar[Family] = "whole"
     stage: ClassVar[Stage] = "light"
     settings_model: ClassVar[type[Settings]] = BandsSettings
