@@ -1,7 +1,8 @@
 """What steps do to material that is not damaged, with empty settings: the suite `harm`.
 
-Every open clip as it is, with grain, through two codecs, and as interlaced material. Each step that acts by itself is
-laid over it alone. Steps that take noise or residue may come nearer to the clean picture; none may go away from it.
+Every open clip as it is, with grain, through two codecs, with things that happen before a camera (`bench.happenings`),
+and as interlaced material. Each step that acts by itself is laid over it alone. Steps that take noise or residue may
+come nearer to the clean picture; none may go away from it.
 """
 
 from __future__ import annotations
@@ -12,6 +13,7 @@ from typing import Any
 import numpy as np
 
 from bench.clips import CLIPS, Clip, Wear, carried_by_codec, long_run, worn
+from bench.happenings import HAPPENINGS
 from bench.on_fields import ORDERS, interlaced
 from bench.over_clips import suite_over_clips
 from grevin.core.picture.frame import Frame
@@ -79,6 +81,9 @@ def _materials(place: int) -> Iterator[tuple[str, list[Frame], list[Frame]]]:
             continue
         source = worn(right, wear, SEED + place, clip.name)
         yield kind, right, [source.frame(number) for number in range(len(source))]
+    for kind, happen in HAPPENINGS.items():
+        happened = happen(right, SEED + place)
+        yield kind, happened, happened
     fields = interlaced(clip, ORDERS[place % 2], LENGTH // 2)
     if fields is not None:
         yield FIELDS, fields, fields

@@ -31,8 +31,9 @@ COMPANY, COMPANY_TOLD = FEATURES.index("in company"), FEATURES.index("company to
 COMPANY_FROM = 0.5  # share of the picture beside a line, from which it is dearer
 SURCHARGE = 1.5  # of its score, where all of the picture beside it goes with it
 STEADY_FRAMES = 12  # a side, over which it is looked whether a line goes its way evenly, and
-FEWEST_STEADY = 9  # on which it was found at least
-LEAST_WAY_PX, EVEN_SHARE = 5.0, 0.06  # of the way it goes, and the rms it leaves that way by, as a share of the way
+FEWEST_STEADY = 4  # on which it was found at least
+LEAST_WAY_PX, EVEN_SHARE = 5.0, 0.05  # of the way it goes, and the rms by which it leaves that, as a share of it
+ROUNDS, TRIMMED = 3, 0.75  # of the fit, and the share of the frames that is to agree: others were found beside it
 GOES = 20.0  # of its score, which is 10 for the clearest scratch
 ABSENT = -1.5  # score of a line on a frame where it was not found
 LEAST_SIDE_PX = 4.0  # from the middle of a line to the rim of the picture
@@ -245,7 +246,8 @@ def _together(found: list[Candidate], track: npt.NDArray[np.int64], frames: rang
 def goes_evenly(middles: dict[int, float], frame: int) -> bool:
     """Whether a line goes its way as things do that pass, or that a camera passes: a scratch wanders, and comes back.
 
-    Of lines that wander at random by up to 1.2 px a frame less than one in two hundred does so by chance (simulated).
+    Of lines that wander at random by .3 px a frame one in five hundred does so by chance, by .6 px one in fifty, by
+    1.2 px one in fifteen (simulated, at most).
 
     Args:
         middles: px where it lies, by frame.
@@ -255,6 +257,10 @@ def goes_evenly(middles: dict[int, float], frame: int) -> bool:
     if len(numbers) < FEWEST_STEADY:
         return False
     times, places = np.array(numbers, np.float64), np.array([middles[number] for number in numbers])
-    slope, start = np.polyfit(times, places, 1)
+    kept = np.ones(len(numbers), np.bool_)
+    for _ in range(ROUNDS):
+        slope, start = np.polyfit(times[kept], places[kept], 1)
+        off = np.abs(places - slope * times - start)
+        kept = off <= np.quantile(off, TRIMMED)
     way = abs(float(slope)) * float(np.ptp(times))
-    return way >= LEAST_WAY_PX and float(np.std(places - slope * times - start)) <= EVEN_SHARE * way
+    return way >= LEAST_WAY_PX and float(np.sqrt(np.mean(np.square(off[kept])))) <= EVEN_SHARE * way

@@ -1,0 +1,104 @@
+"""What happens before a camera and is no damage: flashes, an exposure that is looked for, near poles, credits.
+
+Laid over clean footage with its frames' own numbers, so that the result is right as it is.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator
+
+import cv2
+import numpy as np
+import numpy.typing as npt
+
+from grevin.core.picture.colour import Rgb, from_rgb, to_rgb
+from grevin.core.picture.frame import Frame
+
+Share = npt.NDArray[np.float32]  # (H, W, 1) how much of a place is covered
+
+FLASHES = (4, 10)  # frames
+FLASH_GAIN, FLASH_OFFSET = 1.35, 0.1  # of R'G'B'
+HUNTING_SHARE, HUNTING_FRAMES = 0.15, 5.7  # of light either way, and frames of a wave
+POLES = 6
+POLE_PX, POLE_SPEED = (1.0, 4.0), (0.5, 3.0)  # width, and px a frame
+CREDITS = ("The harbour master", "Cameras", "J. Orrin and P. Vale", "Lights", "The ferry company", "Port Ellery")
+CREDIT_SPEED, CREDIT_LINE = (1.0, 8.0), 0.14  # px a frame, and of the picture's height from line to line
+FINE = 4  # times by which covers are drawn more finely
+
+
+def flashes(frames: list[Frame], _seed: int) -> list[Frame]:
+    """Two frames in the light of a flash."""
+    return [
+        _again(frame, to_rgb(frame) * np.float32(FLASH_GAIN) + np.float32(FLASH_OFFSET)) if place in FLASHES else frame
+        for place, frame in enumerate(frames)
+    ]
+
+
+def hunting(frames: list[Frame], seed: int) -> list[Frame]:
+    """A camera that looks for its exposure."""
+    waves = (math.sin(math.tau * place / HUNTING_FRAMES + seed) for place in range(len(frames)))
+    return [
+        _again(frame, to_rgb(frame) * np.float32(1 + HUNTING_SHARE * wave))
+        for frame, wave in zip(frames, waves, strict=True)
+    ]
+
+
+def poles(frames: list[Frame], seed: int) -> list[Frame]:
+    """Near upright things that pass, of any brightness, leaning a little."""
+    rng = np.random.default_rng((seed, 5))
+    speed = float(rng.uniform(*POLE_SPEED) * rng.choice([-1, 1]))
+    height, width = frames[0].format.height, frames[0].format.width
+    drawn = [
+        (rng.uniform(0, width), rng.uniform(*POLE_PX), rng.uniform(0.08, 0.9), rng.uniform(-0.05, 0.05))
+        for _ in range(POLES)
+    ]
+
+    def covers(place: int) -> Iterator[tuple[Share, float]]:
+        for across, wide, level, lean in drawn:
+            top = across + speed * place
+            cover = np.zeros((height, FINE * width), np.uint8)
+            ends = (round(FINE * top), 0), (round(FINE * (top + lean * height)), height)
+            cv2.line(cover, *ends, 255, max(1, round(FINE * wide)))
+            yield _share(cover, (width, height)), level
+
+    return [_covered(frame, covers(place)) for place, frame in enumerate(frames)]
+
+
+def going_up(frames: list[Frame], seed: int) -> list[Frame]:
+    """Words that go up over the picture."""
+    rng = np.random.default_rng((seed, 6))
+    speed = float(rng.uniform(*CREDIT_SPEED))
+    height, width = frames[0].format.height, frames[0].format.width
+
+    def covers(place: int) -> Iterator[tuple[Share, float]]:
+        cover = np.zeros((FINE * height, FINE * width), np.uint8)
+        for line, words in enumerate(CREDITS):
+            at = FINE * (0.15 * width), FINE * (height * (0.3 + CREDIT_LINE * line) - speed * place)
+            size = FINE * height / 600
+            where = round(at[0]), round(at[1])
+            cv2.putText(cover, words, where, cv2.FONT_HERSHEY_SIMPLEX, size, 255, 2 * FINE, cv2.LINE_AA)
+        yield _share(cover, (width, height)), 0.94
+
+    return [_covered(frame, covers(place)) for place, frame in enumerate(frames)]
+
+
+HAPPENINGS: dict[str, Callable[[list[Frame], int], list[Frame]]] = {
+    "flashes": flashes, "exposure that hunts": hunting, "near poles": poles, "credits": going_up,
+}  # fmt: skip
+
+
+def _share(cover: npt.NDArray[np.uint8], size: tuple[int, int]) -> Share:
+    small = cv2.resize(cover, size, interpolation=cv2.INTER_AREA).astype(np.float32)
+    return np.asarray(small[..., None] / np.float32(255.0), np.float32)
+
+
+def _covered(frame: Frame, covers: Iterator[tuple[Share, float]]) -> Frame:
+    picture = to_rgb(frame).copy()
+    for share, level in covers:
+        picture += share * (np.float32(level) - picture)
+    return _again(frame, picture)
+
+
+def _again(frame: Frame, picture: Rgb) -> Frame:
+    return from_rgb(frame, np.asarray(np.clip(picture, 0.0, 1.0), np.float32)).rounded()
