@@ -20,7 +20,7 @@ Blocks = npt.NDArray[np.float32]
 Bytes = npt.NDArray[np.uint8]
 
 TERMS = 3  # of the parabola
-FEWEST = 4 * TERMS  # places, below which nothing is told of the light
+FEWEST = 10 * TERMS  # places, below which nothing is told of the light: it would take part of the noise with it
 ROUNDS, TRIMMED = 4, 0.7  # of the fit, and the share of the places that is to agree: what moves by itself is left out
 HALF_RANGE = 128.0  # 8-bit levels
 OUTSTANDING = 3.0  # times the usual change of light, from which a pair of frames is not asked for its noise
