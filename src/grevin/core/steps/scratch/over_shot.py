@@ -32,7 +32,8 @@ COMPANY_FROM = 0.5  # share of the picture beside a line, from which it is deare
 SURCHARGE = 1.5  # of its score, where all of the picture beside it goes with it
 STEADY_FRAMES = 12  # a side, over which it is looked whether a line goes its way evenly, and
 FEWEST_STEADY = 4  # on which it was found at least
-LEAST_WAY_PX, EVEN_SHARE = 5.0, 0.05  # of the way it goes, and the rms by which it leaves that, as a share of it
+MOST_OF_IT = 0.5  # of its frames, round which it has to do so: one that wanders does now and then
+LEAST_WAY_PX, EVEN_SHARE = 5.0, 0.035  # of the way it goes, and the rms by which it leaves that, as a share of it
 ROUNDS, TRIMMED = 3, 0.75  # of the fit, and the share of the frames that is to agree: others were found beside it
 GOES = 20.0  # of its score, which is 10 for the clearest scratch
 ABSENT = -1.5  # score of a line on a frame where it was not found
@@ -233,26 +234,31 @@ def _together(found: list[Candidate], track: npt.NDArray[np.int64], frames: rang
     for one, line in zip(found, track, strict=True):
         lines.setdefault(int(line), {})[one.frame] = one.score
         middles.setdefault(int(line), {})[one.frame] = float(np.median(one.path.across))
+    passing = {line for line, places in middles.items() if passes(places)}
     offsets = range(-AROUND, AROUND + 1)
     result = np.zeros(len(found))
     for at, (one, line) in enumerate(zip(found, track, strict=True)):
         inside = [offset for offset in offsets if one.frame + offset in frames]
         weights = np.array([FALL ** (abs(offset) / 2) for offset in inside])
         scores = np.array([lines[int(line)].get(one.frame + offset, ABSENT) for offset in inside])
-        result[at] = float(weights @ scores / weights.sum()) - GOES * goes_evenly(middles[int(line)], one.frame)
+        result[at] = float(weights @ scores / weights.sum()) - GOES * (int(line) in passing)
     return result
 
 
-def goes_evenly(middles: dict[int, float], frame: int) -> bool:
+def passes(middles: dict[int, float]) -> bool:
     """Whether a line goes its way as things do that pass, or that a camera passes: a scratch wanders, and comes back.
 
-    Of lines that wander at random by .3 px a frame one in five hundred does so by chance, by .6 px one in fifty, by
-    1.2 px one in fifteen (simulated, at most).
+    Of lines that wander at random by up to .6 px a frame at most one in four hundred does so by chance, by 1.2 px one
+    in twenty-five (simulated).
 
     Args:
         middles: px where it lies, by frame.
-        frame: round which it is looked.
     """
+    return float(np.mean([_goes_evenly(middles, frame) for frame in middles])) >= MOST_OF_IT
+
+
+def _goes_evenly(middles: dict[int, float], frame: int) -> bool:
+    """Whether it does round a frame."""
     numbers = [number for number in middles if abs(number - frame) <= STEADY_FRAMES]
     if len(numbers) < FEWEST_STEADY:
         return False
