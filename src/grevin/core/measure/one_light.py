@@ -27,10 +27,8 @@ OUTSTANDING = 3.0  # times the usual change of light, from which a pair of frame
 LEAST_CHANGE = 1.5  # 8-bit levels: less than this disturbs nothing
 LEAST_BEND = 1e-3  # keeps the fit solvable where all places have one level: then only their mean is matched
 PLACE_PX = 16  # side of a place of a picture
-SOME = (
-    3,
-    4,
-)  # lines and px of which one is asked whether both pictures are more alike: torn lines come in twos and fours
+# Lines and px of which one is asked whether both pictures are more alike: torn lines come in twos and fours.
+SOME = (3, 4)
 CLIPPED = (4.0, 251.0)  # 8-bit levels beyond which a place says nothing of the light
 
 

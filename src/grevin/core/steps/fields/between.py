@@ -30,6 +30,7 @@ ACROSS_POWER = 70.0  # the sum of its squares
 NEXT_OF_FIELD = (0.078, 1 / 6)
 LINE_BETWEEN = (1 / 2, 2 / 3)
 LEAST_LINES = 16
+MAD_TO_SIGMA = 1.4826  # of a normal distribution
 LEAST_POWER = 1e-3  # squared 8-bit levels
 
 
@@ -146,7 +147,7 @@ def _across(levels: Levels) -> Levels:
 
 def _spread(levels: Levels) -> float:
     """Standard deviation by the median, 8-bit levels."""
-    return max(LEAST_SPREAD, 1.4826 * float(np.median(np.abs(levels))))
+    return max(LEAST_SPREAD, MAD_TO_SIGMA * float(np.median(np.abs(levels))))
 
 
 def _within(levels: Levels) -> Levels:
@@ -162,6 +163,8 @@ def _bend_of_mean(known: Levels, lines: list[Levels], missing: int, between_line
     apart = np.abs(one - other)
     sure = apart < OUTLYING * _spread(apart)
     sure[:2] = sure[-2:] = False  # lines beyond the border are made up
+    if not sure.any():
+        return 0.0
     lacks = 0.5 * (one + other) - mean
     along = float(np.mean((lacks * difference)[sure])) + 2.0 * between_lines
     return _limited(along, float(np.mean((difference * difference)[sure])))
