@@ -112,10 +112,11 @@ def with_poles(frames: list[Frame], pace: float) -> list[Frame]:
 
 
 def test_near_poles_that_a_camera_passes_are_no_scratches(clean: list[Frame]) -> None:
-    chain = over(with_poles(clean, 0.8))
-    assert not any(chain.evidence_at(1, number).mask.any() for number in range(2, LENGTH, 4))
-    standing = over(with_poles(clean, 0.0))
-    assert standing.evidence_at(1, MIDDLE).mask.any(), "such lines are scratches where they stay"
+    some = clean[:16]
+    chain = over(with_poles(some, 0.8))
+    assert not any(chain.evidence_at(1, number).mask.any() for number in range(2, len(some), 4))
+    standing = over(with_poles(some, 0.0))
+    assert standing.evidence_at(1, len(some) // 2).mask.any(), "such lines are scratches where they stay"
 
 
 @pytest.mark.parametrize("wander", [0.0, 0.3, 0.6, 1.2])
