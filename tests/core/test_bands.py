@@ -122,3 +122,13 @@ def test_a_flash_is_no_wave_however_its_rows_look() -> None:
     band = found_band(RowTable(*pairs.T, ratio.astype(np.float32), 1.3))
     assert band is not None
     assert band.explained < 0.05
+
+
+def test_of_a_still_picture_with_one_flash_no_wave_is_told() -> None:
+    """Most pairs of its frames differ by nothing at all."""
+    still = moving_frames(1, 320, 240).frame(0)
+    lit = np.clip(still.planes[0].astype(float) * 1.3 + 25, 0, 255).astype(np.uint8)
+    frames = [Frame(n, still.format, (lit if n == 9 else still.planes[0], *still.planes[1:])) for n in range(24)]
+    chain, made = treated(frames)
+    assert all(one is frame for one, frame in zip(made, frames, strict=True))
+    assert "explains 0 %" in chain.told(range(24))[0]

@@ -11,9 +11,11 @@ import pytest
 from grevin.core.measure.one_light import (
     LEAST_CHANGE,
     difference_in_one_light,
-    in_the_light_of,
     in_usual_light,
     light_change,
+    light_tables,
+    lit_bytes,
+    lit_picture,
 )
 
 LIGHTS: dict[str, Callable[[np.ndarray], np.ndarray]] = {
@@ -37,22 +39,24 @@ def places(levels: np.ndarray) -> np.ndarray:
 def test_a_picture_is_brought_to_another_light(light: str) -> None:
     there = picture()
     here = np.asarray(np.clip(np.rint(LIGHTS[light](there.astype(float))), 0, 255), np.uint8)
-    lit = in_the_light_of(here, there).astype(float)
+    tables = light_tables(here, there)
+    assert tables is not None
     assert np.abs(here.astype(float) - there).mean() > 8
-    assert np.abs(here.astype(float) - lit).mean() < 1.0
+    assert np.abs(here.astype(float) - lit_bytes(there, tables)).mean() < 1.0
+    assert np.abs(here - 255 * lit_picture(there.astype(np.float32) / 255, tables)).mean() < 1.0
 
 
-def test_in_the_same_light_it_stays_the_very_picture_whatever_moves() -> None:
+def test_in_the_same_light_there_is_none_to_bring_it_to_whatever_moves() -> None:
     here, there = picture(), picture()
     there[60:140, 100:200] = picture(4)[60:140, 100:200]  # a fifth shows another thing
     there[200:203] = 255
-    assert in_the_light_of(here, there) is there
+    assert light_tables(here, there) is None
 
 
 def test_torn_lines_are_no_light() -> None:
     here, there = picture(), picture()
     here[::4] = 250
-    assert in_the_light_of(here, there) is there
+    assert light_tables(here, there) is None
 
 
 @pytest.mark.parametrize("light", LIGHTS)

@@ -18,6 +18,7 @@ import numpy.typing as npt
 Values = npt.NDArray[np.float64]
 Blocks = npt.NDArray[np.float32]
 Bytes = npt.NDArray[np.uint8]
+Table = npt.NDArray[np.float32]  # 8-bit levels
 
 TERMS = 3  # of the parabola
 FEWEST = 10 * TERMS  # places, below which nothing is told of the light: it would take part of the noise with it
@@ -50,13 +51,13 @@ class LightChange:
         place = (np.asarray(between, np.float32) - np.float32(HALF_RANGE)) / np.float32(HALF_RANGE)
         return np.asarray(own + place * (slope + place * bend), np.float32)
 
-    def table(self) -> Bytes:
+    def table(self) -> Table:
         """(256,) each level of the second picture in the light of the first."""
         second = np.arange(256, dtype=np.float32)
         first = second
         for _ in range(ROUNDS):  # the level between both holds the one that is wanted
             first = np.clip(second + self.at(0.5 * (first + second)), 0.0, 255.0)
-        return np.asarray(np.rint(first), np.uint8)
+        return np.asarray(first, np.float32)
 
 
 NO_CHANGE = LightChange(np.zeros(TERMS), 0.0)
@@ -91,10 +92,10 @@ def difference_in_one_light(first: Blocks, second: Blocks, told: npt.NDArray[np.
     return (apart - light.at(0.5 * (first + second)) if light.levels else apart), light.levels
 
 
-def in_the_light_of(first: Bytes, second: Bytes) -> Bytes:
-    """(H, W, C) uint8 the second picture, channel by channel, where the light of the first differs; else as it is.
+def light_tables(first: Bytes, second: Bytes) -> Table | None:
+    """(256, C) levels of the second picture in the light of the first; None where their light is the same.
 
-    Nor is it touched where most pixels would be less alike than before: a torn picture is no change of light.
+    Nor is it said to differ where most pixels would be less alike then: a torn picture is no change of light.
 
     Args:
         first: (H, W, C) uint8.
@@ -108,11 +109,25 @@ def in_the_light_of(first: Bytes, second: Bytes) -> Bytes:
     told = ((one > CLIPPED[0]) & (one < CLIPPED[1]) & (other > CLIPPED[0]) & (other < CLIPPED[1])).all(axis=1)
     changes = [light_change(one[told, channel], other[told, channel]) for channel in range(first.shape[2])]
     if max(change.levels for change in changes) <= LEAST_CHANGE:
-        return second
-    lit = np.asarray(cv2.LUT(second, np.stack([change.table() for change in changes], axis=1)[None]), np.uint8)
-    some = slice(None, None, SOME[0]), slice(None, None, SOME[1])
-    better, worse = (float(np.median(cv2.absdiff(first[some], one[some]))) for one in (lit, second))
-    return lit if better < worse else second
+        return None
+    tables = np.stack([change.table() for change in changes], axis=1)
+    ours, theirs = (np.ascontiguousarray(picture[:: SOME[0], :: SOME[1]]) for picture in (first, second))
+    better, worse = (float(np.median(cv2.absdiff(ours, one))) for one in (lit_bytes(theirs, tables), theirs))
+    return tables if better < worse else None
+
+
+def lit_bytes(picture: Bytes, tables: Table) -> Bytes:
+    """(H, W, C) uint8 in another light, by `light_tables`."""
+    return np.asarray(cv2.LUT(picture, np.rint(tables).astype(np.uint8)[None]), np.uint8)
+
+
+def lit_picture(picture: Table, tables: Table) -> Table:
+    """(H, W, C) float32 R'G'B' 0..1 in another light, by `light_tables`."""
+    channels = (
+        np.interp(picture[..., place], np.linspace(0.0, 1.0, 256), tables[:, place] / 255.0)
+        for place in range(picture.shape[2])
+    )
+    return np.stack([channel.astype(np.float32) for channel in channels], axis=2)
 
 
 def in_usual_light(changed: Sequence[float] | Values) -> npt.NDArray[np.bool_]:

@@ -201,11 +201,13 @@ class _Problem:
         return self._say[..., None] * _centred(np.where(self._known[..., None], columns, 0.0), self._known)
 
     def _explained(self, period: float, phase: float, slant: float) -> tuple[float, Values]:
+        if self._power <= 0:  # rows change on few pairs or on none: no wave goes through them
+            return 0.0, np.zeros(2 * HARMONICS)
         columns = self._columns(period, phase, slant).reshape(-1, 2 * HARMONICS)
         right = self._luma.reshape(-1)
         waves = _waves(columns, right)
         left = right - columns @ waves
-        return 1.0 - float(left @ left) / max(self._power, 1e-12), waves
+        return 1.0 - float(left @ left) / self._power, waves
 
     def band(self, period: float, phase: float, slant: float) -> Band:
         """The wave with its channels."""

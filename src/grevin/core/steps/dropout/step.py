@@ -20,6 +20,7 @@ from typing import ClassVar, cast
 import cv2
 import numpy as np
 
+from grevin.core.measure.one_light import lit_picture
 from grevin.core.motion.flow import positions, sample
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
@@ -334,9 +335,10 @@ def _sources(window: Window) -> list[Source]:
     if spikes is None:
         return []
     found = []
-    for offset, flow in zip(spikes.offsets, spikes.flows, strict=True):
+    for offset, flow, light in zip(spikes.offsets, spikes.flows, spikes.lights, strict=True):
         places = positions(flow)
         picture = np.asarray(sample(window.rgb(offset), *places), np.float32)
+        picture = picture if light is None else lit_picture(picture, light)
         dirty = sample(_rough(window.at(offset)).view(np.uint8), *places) > 0
         found.append(Source("before" if offset < 0 else "after", picture, dirty))
     return found

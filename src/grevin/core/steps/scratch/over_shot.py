@@ -259,10 +259,13 @@ def passes(middles: dict[int, float]) -> bool:
 
 def _goes_evenly(middles: dict[int, float], frame: int) -> bool:
     """Whether it does round a frame."""
-    numbers = [number for number in middles if abs(number - frame) <= STEADY_FRAMES]
+    around = range(frame - STEADY_FRAMES, frame + STEADY_FRAMES + 1)
+    numbers = [number for number in around if number in middles]
     if len(numbers) < FEWEST_STEADY:
         return False
     times, places = np.array(numbers, np.float64), np.array([middles[number] for number in numbers])
+    if np.ptp(places) < LEAST_WAY_PX:
+        return False
     kept = np.ones(len(numbers), np.bool_)
     for _ in range(ROUNDS):
         slope, start = np.polyfit(times[kept], places[kept], 1)
