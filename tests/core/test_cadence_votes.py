@@ -77,6 +77,46 @@ def test_a_cadence_is_voted_for_where_hardly_anything_moves(period: int, rate: F
     assert set(found) == {n for n in range(1, 60) if n % period == period - 1}
 
 
+def one_who_moves(order: list[int], noise: float, seed: int) -> list[np.ndarray]:
+    """A still room in which a small thing moves in fits, under noise: most of the picture never changes."""
+    rng = np.random.default_rng(seed)
+    room = cv2.GaussianBlur(rng.uniform(0, 255, (160, 256)).astype(np.float32), (0, 0), 3) * 0.6 + 50
+    at = np.cumsum(rng.choice([0.0, 0.6, 1.5], max(order) + 1, p=[0.3, 0.4, 0.3]))
+    shown = []
+    for place in order:
+        picture = room.copy()
+        cv2.circle(picture, (round(16 * (60 + at[place])), 16 * 80), 16 * 14, 170.0, -1, cv2.LINE_AA, 4)
+        shown.append(picture)
+    return [np.clip(np.rint(one + rng.normal(0, noise, one.shape)), 0, 255).astype(np.uint8) for one in shown]
+
+
+@pytest.mark.parametrize(("period", "rate"), [(2, Fraction(25)), (5, Fraction(30))])
+def test_a_cadence_is_told_where_one_small_thing_moves_in_fits_under_noise(period: int, rate: Fraction) -> None:
+    order = np.cumsum([n % period != period - 1 for n in range(80)]).tolist()
+    for seed in (1, 2, 3):
+        found, came = left_out(one_who_moves(order, 5.0, seed), rate)
+        assert came == rate * (period - 1) / period, seed
+        assert {n for n in range(1, 80) if n % period == period - 1} <= set(found)
+
+
+def test_no_cadence_is_told_where_things_move_and_rest_as_they_please() -> None:
+    for seed in range(12):
+        assert left_out(one_who_moves(list(range(80)), 5.0, seed)) == ([], RATE), seed
+
+
+def test_a_cadence_is_told_of_a_camera_that_trembles_under_noise() -> None:
+    """It goes nowhere, so that no frame does a part of a way: that it moves at all is what tells."""
+    rng = np.random.default_rng(3)
+    places = rng.normal(0, 0.6, (80, 2))
+    order = np.cumsum([n % 5 != 4 for n in range(80)])
+    shown = [(float(places[n][0]), float(places[n][1])) for n in order]
+    found, came = left_out(pointed_at(shown, 5.0, contrast=20.0), Fraction(30))
+    assert came == Fraction(24)
+    assert found == list(range(4, 80, 5))
+    still_moving = [(float(x), float(y)) for x, y in places]
+    assert left_out(pointed_at(still_moving, 5.0, contrast=20.0), Fraction(30)) == ([], Fraction(30))
+
+
 def test_material_without_repeats_comes_out_bit_for_bit_whatever_its_noise() -> None:
     for noise in (0.0, 2.0, 5.0):
         for step in (0.3, 1.7, 6.0):

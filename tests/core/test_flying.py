@@ -119,3 +119,22 @@ def test_small_things_are_alike_by_chance() -> None:
     pair = (with_square((40, 60), 5), with_square((100, 44), 5))
     asked = np.ones(1, np.bool_)
     assert elsewhere(small, told, asked, with_square((70, 50), 5), pair, (-1, 1)).tolist() == [False]
+
+
+@pytest.mark.parametrize(("edge", "goes_along"), [(30, True), (50, False)])
+def test_the_blurred_edge_of_a_thing_that_is_found_goes_with_it_unless_it_is_most(edge: int, goes_along: bool) -> None:
+    core, around = (slice(50, 64), slice(70, 84)), (slice(45, 69), slice(65, 89))
+    spike, here = np.zeros((120, 160), np.uint8), with_square((70, 50), 14)
+    spike[around], here[around] = edge, np.maximum(here[around], 60 + edge)
+    spike[core] = 90
+    blobs = find_blobs(spike, spike, 12.0)
+    assert blobs.level.tolist() == [0, 2 if edge == 30 else 3]
+    measured = features((77, 57, 576, float(spike[around].mean())), (77, 57, 196, 90))
+    pair = []
+    for x, y in ((40, 60), (100, 44)):  # there the edge is less bright, as another background makes it
+        there = with_square((x, y), 14)
+        halo = there[y - 5 : y + 19, x - 5 : x + 19]
+        np.maximum(halo, max(60, 25 + edge), out=halo)
+        pair.append(there)
+    found = elsewhere(blobs, measured, np.ones(2, np.bool_), here, (pair[0], pair[1]), (-1, 1))
+    assert found.tolist() == [goes_along, True]

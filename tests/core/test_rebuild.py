@@ -200,3 +200,38 @@ def test_a_repeat_beyond_the_good_frame_bends_no_way() -> None:
         for around in ("two a side", "one a side")
     )
     assert same(two, one)
+
+
+def trembling(seed: int, spread: float, count: int = 9) -> list[np.ndarray]:
+    """A picture that stands anew in each frame, around one place, and slowly goes on where the spread is none."""
+    rng = np.random.default_rng(seed)
+    ground = cv2.GaussianBlur(rng.uniform(0, 255, (220, 300)).astype(np.float32), (0, 0), 2.0)
+    ground = np.clip((ground - ground.mean()) * 3 + 120, 16, 235)
+    places = rng.normal(0, spread, (count, 2)) + (0 if spread else 0.7) * np.arange(count)[:, None]
+    moves = [np.array([[1, 0, -x - 20], [0, 1, -y - 20]]) for x, y in places]
+    frames = [cv2.warpAffine(ground, move, (240, 160), flags=cv2.INTER_CUBIC) for move in moves]
+    return [np.clip(np.rint(one), 0, 255).astype(np.uint8) for one in frames]
+
+
+def rebuilt(lumas: list[np.ndarray], way: str = "along motion") -> float:
+    """Error of a frame made anew in the middle."""
+    source, number = source_of(lumas, RATE, "trembling"), len(lumas) // 2
+    made = chain(source, "rebuild", {"frames": [number], "grain": False, "way": way}).result.frame(number)
+    return error(made.planes[0], lumas[number])
+
+
+def test_where_the_camera_trembles_the_motion_is_tried_and_claims_less(monkeypatch: pytest.MonkeyPatch) -> None:
+    runs = [trembling(seed, 0.8) for seed in range(10)]
+    tried, mix = ([rebuilt(run, way) for run in runs] for way in ("along motion", "mix"))
+    monkeypatch.setattr("grevin.core.steps.rebuild.making.moved_share", lambda _first, _last: 1.0)
+    untried = [rebuilt(run) for run in runs]
+    assert np.mean(mix) < 0.9 * np.mean(untried), "the motion misleads here"
+    assert np.mean(tried) < 0.95 * np.mean(untried)
+    assert all(one <= 1.05 * max(both) for one, *both in zip(tried, untried, mix, strict=True))
+
+
+def test_where_things_go_on_the_motion_is_kept_whole(monkeypatch: pytest.MonkeyPatch) -> None:
+    run = trembling(1, 0.0)
+    tried, mix = rebuilt(run), rebuilt(run, "mix")
+    monkeypatch.setattr("grevin.core.steps.rebuild.making.moved_share", lambda _first, _last: 1.0)
+    assert tried == rebuilt(run) < 0.2 * mix

@@ -285,8 +285,12 @@ def work():
     window.do("survey")
     window.surveying.progressed.connect(tell)
 
+ten_done = []
+
 def tell(report):
-    if report.seconds > 2.5:
+    if report.done >= 10:
+        ten_done.append(report.seconds)
+    if ten_done and report.seconds > ten_done[0] + 1.5:  # what is measured is written down every second
         print(window.session.job_file.path, flush=True)
 
 window.session.reel_opened.connect(lambda: QTimer.singleShot(100, work))

@@ -11,17 +11,16 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from grevin.core.measure.phases import FEWEST_PERIODS, PERIODS
 from grevin.core.measure.repeats import CONTEXT, DIP, DISPLACED_SHARE
 
 Curve = npt.NDArray[np.float32]
 Flags = npt.NDArray[np.bool_]
 
-PERIODS = (2, 5, 6)
 FIELD_PERIOD = 5  # film at 24 frames over fields at 60: SMPTE RP 197, from memory
 REGULAR_SHARE = 0.85  # of the frames at one phase of a period that have to repeat
 STRAY_SHARE = 0.1  # of the others that may: drawn animation holds pictures of its own
 FIELD_STRAYS = 0.12  # a field has half the lines to tell by
-FEWEST_PERIODS = 4
 IRREGULAR_SHARE = 0.03  # of all frames, from which repeats without a period are a cadence of their own kind
 FEWEST_REPEATS = 3
 WHOLE_SHARE = 0.85  # of the frames that can be told, from which the cadence of shots is that of the reel
@@ -32,8 +31,6 @@ FEW_ABOVE = 0.5  # changes up to twice a limit for each below it; one and more w
 NEAR_CONTEXT = 2  # frames on either side whose ways are those of the same motion
 LEAST_WAY = 0.25  # of the way of the calmer side, below which a way counts as that much
 DONE = 0.06  # share of the way; repeats do 0, those of a worn freeze up to .09, frames of their own .2 and more
-POOLED_DONE, POOLED_OTHERS = 0.06, 0.15  # the same for all frames at one phase together, and for the others
-VOTE_SHARE = 0.8  # of the frames at a phase that are the least of their period
 DUE_DONE = 0.3  # share of the way from which a frame is none of a cadence, though it is due
 NTSC = Fraction(30000, 1001)
 
@@ -267,39 +264,6 @@ def _largest_around(curve: Curve, place: int, reach: int) -> tuple[float | None,
     known = [side[~np.isnan(side)] for side in sides]
     first, second = (float(side.max()) if len(side) else None for side in known)
     return first, second
-
-
-def voted(change: Curve, shared: Curve, whole: Curve, done: Curve) -> tuple[float, int, int] | None:
-    """(confidence, period, phase) of a cadence that single frames do not tell: near-still, noisy or worn pictures.
-
-    All frames at one phase of a period together do nothing of the way, all others do, and nearly all of them are the
-    least of their period.
-    """
-    best: tuple[float, int, int] | None = None
-    places = np.flatnonzero(~np.isnan(shared) & ~np.isnan(change))
-    for period in PERIODS:
-        if len(places) < FEWEST_PERIODS * period:
-            continue
-        shares = [_pooled(shared, whole, places[places % period == phase]) for phase in range(period)]
-        for phase, share in enumerate(shares):
-            others = min(one for other, one in enumerate(shares) if other != phase)
-            at = places[places % period == phase]
-            if share >= POOLED_DONE or others <= POOLED_OTHERS or len(at) < FEWEST_PERIODS:
-                continue
-            least = max(_share_of_least(curve, at, period) for curve in (change, done))
-            if least >= VOTE_SHARE and (best is None or least > best[0]):
-                best = least, period, phase
-    return best
-
-
-def _pooled(shared: Curve, whole: Curve, places: npt.NDArray[np.int64]) -> float:
-    return float(shared[places].sum() / max(float(whole[places].sum()), 1e-6)) if len(places) else 1.0
-
-
-def _share_of_least(curve: Curve, places: npt.NDArray[np.int64], period: int) -> float:
-    """Share of the places that are the least within a period on either side."""
-    least = [curve[n] <= np.nanmin(curve[max(0, n - period + 1) : n + period]) for n in places]
-    return float(np.mean(least))
 
 
 def _fit(repeats: Flags, known: Flags, period: int, strays: float) -> tuple[float, int]:

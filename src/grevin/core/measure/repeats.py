@@ -136,12 +136,27 @@ def step_done(before: Luma8, last: Luma8, this: Luma8, after: Luma8) -> tuple[fl
 def displaced_share(last: Luma8, this: Luma8) -> float:
     """Share of the change that one small displacement of the whole picture explains, 0..1; 0 for equal pictures.
 
-    Noise and compression displace nothing; a camera held in hand does on every frame, however little. The change is
-    regressed on the picture's slopes (Lucas and Kanade 1981), at half the size and smoothed.
+    Noise and compression displace nothing; a camera held in hand does on every frame, however little.
 
     Args:
         last: (H, W) uint8 luma of the picture before.
         this: of the picture.
+    """
+    return displacement(last, this)[1]
+
+
+def displacement(last: Luma8, this: Luma8) -> tuple[float, float]:
+    """How much of the change one small displacement of the whole picture explains, and which share of it that is.
+
+    The change is regressed on the picture's slopes (Lucas and Kanade 1981), at half the size and smoothed. Noise of
+    both pictures hardly counts in the first: two unknowns follow next to none of it.
+
+    Args:
+        last: (H, W) uint8 luma of the picture before.
+        this: of the picture.
+
+    Returns:
+        Squared 8-bit levels, mean over the picture; 0..1.
     """
     size = max(1, this.shape[1] // STEP_SCALE), max(1, this.shape[0] // STEP_SCALE)
     small = (cv2.resize(one, size, interpolation=cv2.INTER_AREA) for one in (last, this))
@@ -152,9 +167,10 @@ def displaced_share(last: Luma8, this: Luma8) -> float:
     along_right, along_down = _product(change, right), _product(change, down)
     spread = across * below - both * both
     if spread <= 0:
-        return 0.0
+        return 0.0, 0.0
     explained = along_right**2 * below - 2 * along_right * along_down * both + along_down**2 * across
-    return min(1.0, explained / spread / max(_product(change, change), 1e-6))
+    explained /= spread
+    return explained / change.size, min(1.0, explained / max(_product(change, change), 1e-6))
 
 
 def _product(first: Residue, second: Residue) -> float:

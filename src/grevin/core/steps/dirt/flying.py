@@ -34,6 +34,7 @@ ELSEWHERE_LEAST_PX = 50  # size from which a thing is looked for at other places
 ELSEWHERE_PX = 96  # how far a large thing is looked for on the frames beside
 ELSEWHERE_BENT_PX, ELSEWHERE_BENT_SHARE = 16.0, 0.8  # by which its way may change from frame to frame
 ELSEWHERE_SHARE = 0.3  # of its contrast by which it may differ there
+MOST_OF_IT = 0.5  # of what a blob deviates by in all, from which it is the thing that was found within it
 ELSEWHERE_SCALE = 2  # pictures are brought down by it for that
 MOST_LOOKED_FOR = 400  # suspects a frame: more is not worth the time and is left alone anyway
 
@@ -134,6 +135,16 @@ def elsewhere(
         least = ELSEWHERE_SHARE * float(features.contrast[blob])
         shape = _shape_of(blobs, int(blob), small.shape)
         result[blob] = _on_a_way([_found_near(small, other, shape, least) for other in rest], offsets)
+    return _with_their_wholes(blobs, features, result)
+
+
+def _with_their_wholes(blobs: Blobs, features: BlobFeatures, found: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
+    """(N,) bool, and the blobs of lower thresholds that a found one is most of: the thing with its blurred edge."""
+    result, weight = found.copy(), features.pixels * features.contrast
+    for level in range(int(blobs.level.max()), 0, -1):
+        core = np.flatnonzero(result & (blobs.level == level) & (blobs.parent >= 0))
+        most = weight[core] > MOST_OF_IT * weight[blobs.parent[core]]
+        result[blobs.parent[core[most]]] = True
     return result
 
 

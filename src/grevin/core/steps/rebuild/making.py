@@ -17,6 +17,7 @@ from grevin.core.picture.colour import Rgb, from_rgb
 from grevin.core.picture.frame import Frame
 from grevin.core.steps.evidence import Evidence
 from grevin.core.steps.rebuild.ties import TieLine, tied
+from grevin.core.steps.rebuild.trying import moved_share
 from grevin.core.steps.seen import Reelwise, Window
 
 Way = Literal["along motion", "mix", "hold"]
@@ -126,15 +127,24 @@ def made_between(window: Window, gap: Gap, making: Making) -> Between:
         first, last = window.at(gap.before - here), window.at(gap.after - here)
         over = gap.after - gap.before
         bends: tuple[Flow, Flow] | tuple[None, None] = (None, None)
-        if gap.two and making.two_a_side and over <= LONGEST_BENT and not _stands_still(first, last, over):
+        asked = gap.two and making.two_a_side and over <= LONGEST_BENT
+        if asked and not _stands_still(first, last, over):
             bends = _bends(first, last, gap)
         one = _side(first, over, gap.share, bends[0], making)
         other = _side(last, -over, 1.0 - gap.share, bends[1], making)
-        return between(one, other, gap.share)
+        made = between(one, other, gap.share)
+        moved = moved_share(first, last) if asked and not making.ties else 1.0
+        return made if moved == 1.0 else _mixed_in(made, one.picture, other.picture, gap.share, moved)
 
     ties = "/".join(tie.model_dump_json() for tie in making.ties)
     name = f"between {gap} {making.two_a_side} {making.reach_px} {ties}"
     return window.keep(name, make, lambda made: made.picture.nbytes + made.trust.nbytes)
+
+
+def _mixed_in(made: Between, one: Rgb, other: Rgb, share: float, moved: float) -> Between:
+    """What was made along the motion, with that share of it and the plain mix for the rest."""
+    mix = one * np.float32((1.0 - moved) * (1.0 - share)) + other * np.float32((1.0 - moved) * share)
+    return Between(np.asarray(np.float32(moved) * made.picture + mix, np.float32), np.float32(moved) * made.trust)
 
 
 def shown_gap(window: Window, gap: Gap, making: Making) -> Evidence:

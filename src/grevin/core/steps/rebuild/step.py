@@ -4,8 +4,10 @@ Both good frames are moved along the motion between them to the moment of the mi
 their plain mix takes over. The motion is splatted forward, occlusion is handled by how well each side explains the
 other (`motion.between`). Fine noise is given back, so that a made frame does not look smoother than its neighbours.
 
-Two good frames on each side, where there are, tell how things turn or slow down. Where the motion is found wrongly a
-person draws tie lines: the same edge on two or more frames, and the motion around follows (`rebuild.ties`).
+Two good frames on each side, where there are, tell how things turn or slow down, and the motion is tried on them: where
+it comes no nearer to frames that are there than their plain mix does, the mix takes part (`rebuild.trying`). Where the
+motion is found wrongly a person draws tie lines: the same edge on two or more frames, and the motion around follows
+(`rebuild.ties`).
 
 Frames are made within their shot: at its ends, and where a cut lies in the gap, the good neighbour is held, unless
 the jump is to be bridged. To bridge a pause, frames are put in. A made frame is marked on the ledger for good, and says
@@ -94,7 +96,7 @@ class RebuildStep:
     id: ClassVar[str] = "rebuild"
     label: ClassVar[str] = "Frame rebuild"
     fault: ClassVar[str] = "Frames are missing, torn or frozen"
-    version: ClassVar[int] = 3
+    version: ClassVar[int] = 4
     family: ClassVar[Family] = "time"
     stage: ClassVar[Stage] = "time"
     settings_model: ClassVar[type[Settings]] = RebuildSettings

@@ -13,7 +13,7 @@ while the picture moves is no repeat. Not for capture sets with several pictures
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import ClassVar, Literal
 
@@ -33,9 +33,9 @@ from grevin.core.measure.cadence import (
     regular,
     standing_apart,
     surely_repeated,
-    voted,
 )
-from grevin.core.measure.repeats import displaced_share, largest_change, step_done
+from grevin.core.measure.phases import CELLS, parts_done, told_together
+from grevin.core.measure.repeats import displacement, largest_change, step_done
 from grevin.core.motion.flow import Luma8
 from grevin.core.parallel import in_parallel
 from grevin.core.picture.frame import Frame
@@ -52,6 +52,8 @@ from grevin.core.timebase.timeline import Timeline
 
 Flags = npt.NDArray[np.bool_]
 
+AROUND = range(-3, 3)  # frames that a step is compared with
+CURVES = ("change", "moved", "displaced", "shared", "whole", "parts")
 DARK_P99 = 30.0  # 8-bit levels: black after black is no repeat
 NEAR_FRAMES = 2  # frames by which a true rate may miss the length of the reel before the mean rate is taken instead
 NEAR_SHARE = 0.001  # or this share of its length
@@ -85,7 +87,7 @@ class RepeatsStep:
     id: ClassVar[str] = "repeats"
     label: ClassVar[str] = "Repeated frames"
     fault: ClassVar[str] = "Frames come twice or more often; the motion stutters"
-    version: ClassVar[int] = 4
+    version: ClassVar[int] = 5
     family: ClassVar[Family] = "time"
     stage: ClassVar[Stage] = "time"
     settings_model: ClassVar[type[Settings]] = RepeatsSettings
@@ -105,11 +107,11 @@ class RepeatsStep:
 
     def study(self, reel: Reelwise, settings: RepeatsSettings, progress: Progress) -> Timing:
         """Which frames repeat, and what is done about it."""
-        looked = reel.kept("repeats 4", lambda: changes_of(reel, progress))
+        looked = reel.kept("repeats 5", lambda: changes_of(reel, progress))
         flags, cadences = np.zeros(len(reel), np.bool_), []
         for shot in shots_of(reel, progress):
             part = slice(shot.start, shot.stop)
-            curves = {name: looked[name][part] for name in ("change", "displaced", "shared", "whole")}
+            curves = {name: looked[name][part] for name in CURVES}
             repeats, cadence = repeats_in(curves, settings, reel.format.rate)
             flags[part] = repeats & ~looked["dark"][part]
             cadences.append((shot.start, shot.stop - 1, cadence))
@@ -140,31 +142,55 @@ class RepeatsStep:
 def changes_of(reel: Reelwise, progress: Progress) -> Arrays:
     """Curves of the reel, (N,) each.
 
-    "change" against the frame before, and "displaced", how much of it one displacement explains; "shared" and "whole",
-    how much of the way each frame does (`step_done`); NaN where the frames for that are not there; "dark", bool.
+    "change" against the frame before, "moved" and "displaced", how much of it one displacement explains, in squared
+    levels and as a share; "shared" and "whole", how much of the way each frame does (`step_done`); "parts" likewise,
+    (N, 2, cells) (`parts_done`); NaN where the frames for that are not there; "dark", bool.
     """
 
-    def look(number: int) -> tuple[float, float, float, float, bool]:
-        nothing = float("nan")
+    def look(number: int) -> _Look:
         try:
             here = reel.luma8(number)
             dark = float(np.percentile(here[::8, ::8], 99)) < DARK_P99
             if number == 0 or not reel.same_shot(number - 1, number):
-                return nothing, nothing, nothing, nothing, dark
-            last = reel.luma8(number - 1)
-            before, after = (_beside(reel, number, far) for far in (number - 2, number + 1))
-            done = (nothing, nothing) if before is None or after is None else step_done(before, last, here, after)
-            return largest_change(last, here), displaced_share(last, here), *done, dark
+                return _Look(dark)
+            around = [_beside(reel, number, number + far) for far in AROUND]
+            around[-AROUND.start] = here
+            return _looked(around, reel.luma8(number - 1), here, dark)
         except UnreadableFrameError:
-            return nothing, nothing, nothing, nothing, False
+            return _Look(False)
 
     progress.begin(len(reel), "Looking for repeats")
-    curves, dark = np.full((4, len(reel)), np.nan, np.float32), np.zeros(len(reel), np.bool_)
-    for number, (*values, is_dark) in enumerate(in_parallel(look, range(len(reel)))):
-        curves[:, number], dark[number] = values, is_dark
+    curves = np.full((len(CURVES) - 1, len(reel)), np.nan, np.float32)
+    parts = np.full((len(reel), 2, CELLS[0] * CELLS[1]), np.nan, np.float32)
+    dark = np.zeros(len(reel), np.bool_)
+    for number, looked in enumerate(in_parallel(look, range(len(reel)))):
+        dark[number] = looked.dark
+        if looked.curves is not None:
+            curves[:, number] = looked.curves
+        if looked.parts is not None:
+            parts[number] = looked.parts
         progress.advance()
-    names = ("change", "displaced", "shared", "whole")
-    return {**dict(zip(names, curves, strict=True)), "dark": dark}
+    return {**dict(zip(CURVES, (*curves, parts), strict=True)), "dark": dark}
+
+
+@dataclass(frozen=True)
+class _Look:
+    """What one frame shows: whether it is dark, its curves but the last, and that one."""
+
+    dark: bool
+    curves: tuple[float, ...] | None = None
+    parts: npt.NDArray[np.float32] | None = None
+
+
+def _looked(around: list[Luma8 | None], last: Luma8, here: Luma8, dark: bool) -> _Look:
+    """Of a frame, the one before it, and those around."""
+    nothing = float("nan")
+    moved, displaced = displacement(last, here)
+    six = [one for one in around if one is not None]
+    before, after = around[1], around[4]
+    done = (nothing, nothing) if before is None or after is None else step_done(before, last, here, after)
+    curves = (largest_change(last, here), moved, displaced, *done)
+    return _Look(dark, curves, parts_done(six) if len(six) == len(AROUND) else None)
 
 
 def _beside(reel: Reelwise, number: int, other: int) -> Luma8 | None:
@@ -190,7 +216,7 @@ def repeats_in(curves: Arrays, settings: RepeatsSettings, rate: Fraction) -> tup
         return flags, of_repeats(flags, known, rate) if found is None else of_period(found[1], rate, found[0])
     done = done_shares(curves["shared"], curves["whole"])
     flags = surely_repeated(change, done, curves["displaced"], settings.near_share)
-    found = regular(flags, known) or voted(change, curves["shared"], curves["whole"], done)
+    found = regular(flags, known) or told_together(curves["parts"], curves["moved"])
     flags &= ~alone_in_a_pause(change, curves["whole"], flags)
     if found is None:
         flags = standing_apart(change, curves["displaced"], flags)
