@@ -171,3 +171,15 @@ def test_the_fields_own_lines_stay_and_deep_material_keeps_its_depth() -> None:
     assert made.planes[0].dtype == np.uint16
     np.testing.assert_array_equal(made.planes[0][0::2], source.frame(1).planes[0][0::2])
     assert int(made.planes[0].max()) <= 1023
+
+
+@pytest.mark.parametrize("side", [2, 4, 6, 14])
+def test_the_smallest_pictures_become_frames_too(side: int) -> None:
+    rng = np.random.default_rng(side)
+    lumas = [rng.integers(16, 200, (side, side)).astype(np.uint8) for _ in range(6)]
+    source = source_of(lumas, RATE, "small")
+    result = chain(source, "fields", {"what": "deinterlace", "order": "top first"}).result
+    for number, luma in enumerate(lumas):
+        made = result.frame(number).planes[0]
+        assert made.shape == luma.shape
+        assert (made[0::2] == luma[0::2]).all(), "the field's own lines stay"
