@@ -1,4 +1,4 @@
-"""What happens before a camera and is no damage: flashes, an exposure that is looked for, near poles, credits.
+"""What happens before a camera and is no damage: flashes, an exposure that is looked for, fades, near poles, credits.
 
 Laid over clean footage with its frames' own numbers, so that the result is right as it is.
 """
@@ -20,6 +20,7 @@ Share = npt.NDArray[np.float32]  # (H, W, 1) how much of a place is covered
 FLASHES = (4, 10)  # frames
 FLASH_GAIN, FLASH_OFFSET = 1.35, 0.1  # of R'G'B'
 HUNTING_SHARE, HUNTING_FRAMES = 0.15, 5.7  # of light either way, and frames of a wave
+FADE_FRAMES, FADE_BEGINS = (5, 10), (1, 4)  # how long a fade is, and with which frame it begins
 POLES = 6
 POLE_PX, POLE_SPEED = (1.0, 4.0), (0.5, 3.0)  # width, and px a frame
 CREDITS = ("The harbour master", "Cameras", "J. Orrin and P. Vale", "Lights", "The ferry company", "Port Ellery")
@@ -41,6 +42,18 @@ def hunting(frames: list[Frame], seed: int) -> list[Frame]:
     return [
         _again(frame, to_rgb(frame) * np.float32(1 + HUNTING_SHARE * wave))
         for frame, wave in zip(frames, waves, strict=True)
+    ]
+
+
+def fade(frames: list[Frame], seed: int) -> list[Frame]:
+    """Out of black or white, into it, or through it."""
+    rng = np.random.default_rng((seed, 4))
+    ground, way = np.float32(rng.integers(2)), rng.choice(["in", "out", "through"])
+    begins, takes = rng.integers(*FADE_BEGINS), rng.integers(*FADE_FRAMES)
+    shown = np.clip((np.arange(len(frames)) - begins) / takes, 0.0, 1.0)
+    shown = {"in": shown, "out": 1.0 - shown, "through": np.abs(2.0 * shown - 1.0)}[way].astype(np.float32)
+    return [
+        _again(frame, ground + share * (to_rgb(frame) - ground)) for frame, share in zip(frames, shown, strict=True)
     ]
 
 
@@ -84,7 +97,7 @@ def going_up(frames: list[Frame], seed: int) -> list[Frame]:
 
 
 HAPPENINGS: dict[str, Callable[[list[Frame], int], list[Frame]]] = {
-    "flashes": flashes, "exposure that hunts": hunting, "near poles": poles, "credits": going_up,
+    "flashes": flashes, "exposure that hunts": hunting, "fade": fade, "near poles": poles, "credits": going_up,
 }  # fmt: skip
 
 

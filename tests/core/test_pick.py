@@ -161,3 +161,22 @@ def test_a_camera_that_trembles_by_half_a_pixel_and_more_divides_no_set(transiti
             seen = cv2.warpAffine(one, move, (320, 240), flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
             lumas.append(np.clip(np.rint(seen + rng.normal(0, 3, seen.shape)), 0, 255).astype(np.uint8))
     assert list(chain(source_of(lumas, RATE, "trembling"), "pick").steps[0].timing.groups) == sets
+
+
+def test_what_a_codec_renews_now_and_then_in_a_still_picture_makes_no_sets() -> None:
+    """A card that stands still; every fourth picture is coded better, and changes by a part of a level."""
+    rng = np.random.default_rng(5)
+    card = cv2.GaussianBlur(rng.uniform(0, 255, (160, 240)).astype(np.float32), (0, 0), 2)
+    other = card + cv2.GaussianBlur(rng.normal(0, 2.0, card.shape).astype(np.float32), (0, 0), 1.0)
+    lumas = [np.rint(card if n // 4 % 2 else other).astype(np.uint8) for n in range(40)]
+    assert not chain(source_of(lumas, RATE, "card"), "pick").steps[0].timing.groups
+
+
+def test_changes_without_a_rhythm_make_no_sets() -> None:
+    """A picture that goes on in fits: now two frames are alike, now one, now three."""
+    clean = moving_frames(60, 240, 160, speed=1.0)
+    rng = np.random.default_rng(2)
+    places = np.cumsum(rng.choice([0, 0, 3, 4], 40))
+    lumas = [clean.frame(min(int(place), 59)).planes[0] for place in places]
+    noisy = [np.clip(np.rint(one + rng.normal(0, 2.0, one.shape)), 0, 255).astype(np.uint8) for one in lumas]
+    assert not chain(source_of(noisy, RATE, "fits"), "pick").steps[0].timing.groups

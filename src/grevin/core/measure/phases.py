@@ -28,7 +28,7 @@ STEP_SCALE = 2  # pictures are brought down by it, so that noise counts less
 NOTHING, SOMETHING = 0.1, 0.15  # of the mean of all phases: repeats do less, all others more (own measurements)
 LEAST_WAY = 0.1  # of that of all phases that there has to be at each: less is none to tell by
 DEALS = 1000
-CHANCE = 0.02  # of the deals that may set one phase as far apart
+CHANCE = 0.01  # of the deals that may set one phase as far apart
 SEED = 5  # any, so that the same shot is always told the same
 
 

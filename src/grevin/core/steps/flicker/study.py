@@ -32,6 +32,11 @@ UNSURE_TIMES = 2.0  # what noise makes uncertain: below that nothing is believed
 PATCH_FRAMES = 24.0  # most frames over which a place is evened out
 ENDS = 3  # frames at both ends of a shot that have no surroundings to be off from
 STRETCH, STRETCH_OVER = 256, 32  # frames that blocks are solved in together, and how many the next shares
+STEEP_LEVELS = 3.0  # a frame, by which the scene's own light goes in a fade: its curves are told worse than that
+MET_TIMES = 3.0  # what is new on every frame, by which three frames in a row are hardly ever off to one side
+FEWEST_TOLD = 4  # steady frames without which nothing is said: the shot is a fade all through
+MOST_UNSTEADY = 0.5  # of a shot, from which nothing is said of its parts: what fades draws blocks along
+UNSTEADY_ROOM = 2  # frames beside a fade, whose curves and blocks it draws along
 SHORTEST_SHOT = 8  # frames; fewer say nothing about flicker
 
 
@@ -101,11 +106,13 @@ def studied(length: int, arrays: Arrays, blocks: Arrays, settings: FlickerSettin
     table = pair_table(arrays)
     found = _channel(length, table, 0, settings, first)
     frame_unsure, block_unsure = map(float, np.median(arrays["unsure"].astype(np.float64), axis=0))
-    flickers = _flickers(found, max(LEAST_LEVELS, UNSURE_TIMES * frame_unsure))
+    steadiness = _steadiness(found)
+    flickers = _flickers(found, steadiness, max(LEAST_LEVELS, UNSURE_TIMES * frame_unsure))
     alone = _alone(np.abs(off_frames(found.line)), max(SPIKE_LEVELS, SPIKE_TIMES * found.trend.spread))
+    alone &= steadiness > 0
     acts = flickers or int(alone.sum()) >= SPIKES
     floor = max(PATCH_FLOOR, block_unsure / MIDDLE_LEVELS)
-    patched = _patches(blocks, settings, floor) if settings.where != "whole frame" else None
+    patched = _patches(blocks, settings, floor, steadiness) if settings.where != "whole frame" else None
     figures = dict.fromkeys(FIGURES, 0.0)
     figures |= {
         "levels": found.rms, "spread": found.trend.spread, "period": found.trend.period,
@@ -123,9 +130,10 @@ def studied(length: int, arrays: Arrays, blocks: Arrays, settings: FlickerSettin
     result["places"] = _places(found, patched)
     if acts or settings.reference_frames:
         figures["whole"] = 1.0
-        result["curves"], result["each"] = _curves(length, table, found, settings, first)
+        curves, result["each"] = _curves(length, table, found, settings, first)
         if not flickers and not settings.reference_frames:
-            result["curves"][~alone] = 0.0  # all others are as they should be
+            curves[~alone] = 0.0  # all others are as they should be
+        result["curves"] = curves if settings.reference_frames else curves * steadiness[:, None, None]
     if wanted and patched is not None and patched.most > floor:
         figures["patches"] = 1.0
         result["field"] = patched.field
@@ -208,11 +216,44 @@ def _places(found: Solved, patched: Patches | None) -> npt.NDArray[np.float32]:
     return np.asarray(100.0 * np.sqrt(whole**2 + own), np.float32)
 
 
-def _flickers(found: Solved, least: float) -> bool:
+def _steadiness(found: Solved) -> Values:
+    """(T,) 0..1, how far each frame's light can be told from that of a fade.
+
+    Not at all where the scene's own light goes fast, nor where that is not met: several frames in a row are off to the
+    same side by more than what is new on every frame explains, as where a fade turns back. Nor beside such frames.
+    """
+    steps = np.abs(np.diff(found.line - found.off, prepend=np.nan, append=np.nan))
+    steps[list(found.trend.steps)] = 0.0  # a lamp is switched there, and nothing fades
+    steepest = np.fmax(steps[:-1], steps[1:])
+    off = np.pad(found.off - found.trend.periodic.mean(axis=1), 1, mode="reflect")
+    together = np.abs(np.median(np.lib.stride_tricks.sliding_window_view(off, 3), axis=1))
+    met = together <= MET_TIMES * max(LEAST_LEVELS, _new_on_every_frame(found))
+    steady = np.clip(2.0 - steepest / STEEP_LEVELS, 0.0, 1.0) * met
+    around = np.lib.stride_tricks.sliding_window_view(np.pad(steady, UNSTEADY_ROOM, "edge"), 2 * UNSTEADY_ROOM + 1)
+    return np.asarray(around.min(axis=1))
+
+
+def _new_on_every_frame(found: Solved, told: npt.NDArray[np.bool_] | slice = slice(None)) -> float:
+    """8-bit levels, standard deviation of what second differences say at the frames that are told."""
+    line = found.line - found.trend.periodic.mean(axis=1)
+    second = line[2:] - 2 * line[1:-1] + line[:-2]
+    return 1.4826 * float(np.median(np.abs(second[told]))) / float(np.sqrt(6.0))
+
+
+def _told(steadiness: Values) -> npt.NDArray[np.bool_]:
+    """(T - 2,) frames whose light against that of both beside tells flicker: no fade goes on there."""
+    calm = steadiness == 1.0
+    return np.asarray(calm[2:] & calm[1:-1] & calm[:-2])
+
+
+def _flickers(found: Solved, steadiness: Values, least: float) -> bool:
     """Whether the light of a shot flickers all along, by that many 8-bit levels at least."""
-    trend = found.trend
-    periodic = float(np.sqrt(np.mean(np.square(trend.periodic)))) if trend.period else 0.0
-    return trend.spread > least or periodic > least
+    trend, told = found.trend, _told(steadiness)
+    if told.sum() < FEWEST_TOLD:
+        return False
+    if trend.period and float(np.sqrt(np.mean(np.square(trend.periodic)))) > least:
+        return True
+    return min(trend.spread, _new_on_every_frame(found, told)) > least
 
 
 def _alone(off: Values, least: float) -> npt.NDArray[np.bool_]:
@@ -251,15 +292,17 @@ class Patches:
     most: float
 
 
-def _patches(blocks: Arrays, settings: FlickerSettings, floor: float) -> Patches:
+def _patches(blocks: Arrays, settings: FlickerSettings, floor: float, steadiness: Values) -> Patches:
     """What is left block by block beside the curves of whole frames; measuring is uncertain by the floor."""
     field, way = blocks["field"].astype(np.float32), blocks["way"].astype(np.float64)
-    second = field[2:] - 2 * field[1:-1] + field[:-2]
-    spread = 1.4826 * np.median(np.abs(second), axis=0) / np.sqrt(6.0)
+    second, told = field[2:] - 2 * field[1:-1] + field[:-2], _told(steadiness)
+    if told.sum() < max(1.0, MOST_UNSTEADY * len(told)):
+        return Patches(np.zeros_like(field), np.zeros(field.shape[1:], np.float32), 0.0)
+    spread = 1.4826 * np.median(np.abs(second[told]), axis=0) / np.sqrt(6.0)
     longest = settings.smoothing_frames / 2.5 if settings.smoothing_frames else PATCH_FRAMES
-    trust = np.clip(np.square(spread / floor) - 1.0, 0.0, 1.0).astype(np.float32)
+    trust = np.clip(np.square(spread / floor) - 1.0, 0.0, 1.0) * steadiness[:, None, None]
     own = np.asarray(spread, np.float32)
-    return Patches(-flickering(field, way, longest) * trust, own, float(np.percentile(spread, 95)))
+    return Patches(-flickering(field, way, longest) * trust.astype(np.float32), own, float(np.percentile(spread, 95)))
 
 
 def _fields(length: int, arrays: Arrays, light: Values) -> tuple[npt.NDArray[np.float32], Values]:

@@ -31,6 +31,7 @@ from grevin.core.steps.pick.looking import LAGS, Curve
 __all__ = ["Borders", "CaptureSet", "Levels", "levels_of", "sets_in"]
 
 LEAST_CHANGE = 0.02  # 8-bit levels, so that equal pictures have a logarithm
+LEAST_BETWEEN = 0.3  # 8-bit levels of change between two sets: what codecs leave in a still picture is less
 APART = 1.5  # times: the usual change between sets over that within one, from which there are sets at all
 SIDES = (3, 2, 1)  # captures on either side of a border that are compared
 FEWEST_SETS = 3
@@ -100,7 +101,7 @@ def levels_of(changes: Curve) -> Levels | None:
     low, high = sums[:-1] / below, (total - sums[:-1]) / (count - below)
     best = int(np.argmax(below * (count - below) * np.square(high - low)))
     within, between = float(low[best]), float(high[best])
-    if between - within < np.log(APART):
+    if between - within < np.log(APART) or between < np.log(LEAST_BETWEEN):
         return None
     spread, beyond = float(logs[: best + 1].std()), float(logs[best + 1 :].std())
     share = min(max(spread / max(spread + beyond, 1e-9), LOWEST_MIDDLE), 0.5)
@@ -139,7 +140,7 @@ def _told_by_change(changes: Curve, path: Curve64, captures: int, vary: int, sai
         found = _divided(border, captures, vary)
         if found is None or _agreement(border, found) < AGREED:
             continue
-        if _likelier(path, found.sets) < STEADY * len(path):
+        if _likelier(path, found.sets) < STEADY * len(path) or (not captures and _uneven(found.sets)):
             continue
         return _divided(said.onto(border), captures, vary) if said != Borders() else found
     return None
@@ -223,8 +224,7 @@ def _steps(path: Curve64, sets: list[CaptureSet]) -> bool:
     """Whether the path stands within sets and steps between them, much rather than that it moves on steadily."""
     if _likelier(path, sets) < CHANCE * len(sets) + SURELY or _drift(path, sets) > DRIFT:
         return False
-    lengths = np.array([len(one) for one in sets[1:-1]])
-    if float(lengths.std()) > UNEVEN * float(lengths.mean()):
+    if _uneven(sets):
         return False
     squares, free = _scatter(path, sets)
     means = np.array([path[one.first : one.stop].mean(axis=0) for one in sets])
@@ -232,6 +232,12 @@ def _steps(path: Curve64, sets: list[CaptureSet]) -> bool:
     errors = np.sqrt(squares / max(1, free) * (shares[1:] + shares[:-1]))
     sizes = np.linalg.norm(np.diff(means, axis=0), axis=1)
     return float((sizes > STEP_SCATTERS * np.maximum(errors, LEAST_TREMBLE_PX)).mean()) >= STEPPING
+
+
+def _uneven(sets: list[CaptureSet]) -> bool:
+    """Whether sets have no rhythm: their borders lie where a picture happens to change more."""
+    lengths = np.array([len(one) for one in sets[1:-1]])
+    return len(lengths) > 0 and float(lengths.std()) > UNEVEN * float(lengths.mean())
 
 
 def _scatter(path: Curve64, sets: list[CaptureSet]) -> tuple[float, int]:

@@ -84,7 +84,7 @@ class PickStep:
     id: ClassVar[str] = "pick"
     label: ClassVar[str] = "Frame pick"
     fault: ClassVar[str] = "Each film frame was taken several times"
-    version: ClassVar[int] = 4
+    version: ClassVar[int] = 5
     family: ClassVar[Family] = "time"
     stage: ClassVar[Stage] = "time"
     settings_model: ClassVar[type[Settings]] = PickSettings
