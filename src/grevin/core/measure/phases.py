@@ -47,8 +47,7 @@ def parts_done(six: Sequence[Luma8]) -> npt.NDArray[np.float32]:
     size = max(1, width // STEP_SCALE), max(1, height // STEP_SCALE)
     small = [cv2.resize(one, size, interpolation=cv2.INTER_AREA).astype(np.float32) for one in six]
     step, way, whole = (small[3 + far] - small[2 - far] for far in range(3))
-    grid = min(CELLS[0], size[0]), min(CELLS[1], size[1])
-    cells = [cv2.resize(one * whole, grid, interpolation=cv2.INTER_AREA).ravel() for one in (step, way)]
+    cells = [cv2.resize(one * whole, CELLS, interpolation=cv2.INTER_AREA).ravel() for one in (step, way)]
     return np.asarray(cells, np.float32)
 
 
