@@ -16,6 +16,7 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
+from grevin.core.measure.repeats import STEP_SCALE
 from grevin.core.motion.flow import Luma8
 
 Curve = npt.NDArray[np.float32]
@@ -24,7 +25,6 @@ PERIODS = (2, 5, 6)
 FEWEST_PERIODS = 4
 CELLS = (16, 12)  # across, down: large enough that noise sinks in them, small enough for one person who moves
 MOVING_SHARE = 0.1  # of the cells, those where most goes on over the whole shot
-STEP_SCALE = 2  # pictures are brought down by it, so that noise counts less
 NOTHING, SOMETHING = 0.1, 0.15  # of the mean of all phases: repeats do less, all others more (own measurements)
 LEAST_WAY = 0.1  # of that of all phases that there has to be at each: less is none to tell by
 DEALS = 1000

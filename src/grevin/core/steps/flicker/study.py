@@ -14,7 +14,7 @@ from grevin.core.measure.lighting.patches import camera_way, flickering, solved_
 from grevin.core.measure.lighting.table import Arrays, block_table, pair_table
 from grevin.core.measure.lighting.trend import Trend, off_frames, taken_apart
 from grevin.core.steps.flicker.settings import FlickerSettings
-from grevin.core.steps.flicker.words import LEAST_LEVELS
+from grevin.core.steps.flicker.words import LEAST_LEVELS, UNSURE_TIMES
 
 Values = npt.NDArray[np.float64]
 
@@ -28,7 +28,6 @@ SPIKES, SPIKE_LEVELS, SPIKE_TIMES = 3, 1.5, 6.0  # single frames that are off: h
 LEAST_PATCH = 0.020  # of log light: flicker of a twentieth of the blocks, from which patches are believed
 PATCH_OF_WHOLE = 0.3  # share of the whole frame's flicker that its curves may miss from place to place
 PATCH_FLOOR = 0.008  # of log light: what measuring a block is uncertain by
-UNSURE_TIMES = 2.0  # what noise makes uncertain: below that nothing is believed
 PATCH_FRAMES = 24.0  # most frames over which a place is evened out
 ENDS = 3  # frames at both ends of a shot that have no surroundings to be off from
 STRETCH, STRETCH_OVER = 256, 32  # frames that blocks are solved in together, and how many the next shares
@@ -37,6 +36,7 @@ MET_TIMES = 3.0  # what is new on every frame, by which three frames in a row ar
 FEWEST_TOLD = 4  # steady frames without which nothing is said: the shot is a fade all through
 MOST_UNSTEADY = 0.5  # of a shot, from which nothing is said of its parts: what fades draws blocks along
 UNSTEADY_ROOM = 2  # frames beside a fade, whose curves and blocks it draws along
+MAD_TO_SIGMA = 1.4826  # median absolute deviation to standard deviation of a normal distribution
 SHORTEST_SHOT = 8  # frames; fewer say nothing about flicker
 
 
@@ -237,7 +237,7 @@ def _new_on_every_frame(found: Solved, told: npt.NDArray[np.bool_] | slice = sli
     """8-bit levels, standard deviation of what second differences say at the frames that are told."""
     line = found.line - found.trend.periodic.mean(axis=1)
     second = line[2:] - 2 * line[1:-1] + line[:-2]
-    return 1.4826 * float(np.median(np.abs(second[told]))) / float(np.sqrt(6.0))
+    return MAD_TO_SIGMA * float(np.median(np.abs(second[told]))) / float(np.sqrt(6.0))
 
 
 def _told(steadiness: Values) -> npt.NDArray[np.bool_]:
@@ -298,7 +298,7 @@ def _patches(blocks: Arrays, settings: FlickerSettings, floor: float, steadiness
     second, told = field[2:] - 2 * field[1:-1] + field[:-2], _told(steadiness)
     if told.sum() < max(1.0, MOST_UNSTEADY * len(told)):
         return Patches(np.zeros_like(field), np.zeros(field.shape[1:], np.float32), 0.0)
-    spread = 1.4826 * np.median(np.abs(second[told]), axis=0) / np.sqrt(6.0)
+    spread = MAD_TO_SIGMA * np.median(np.abs(second[told]), axis=0) / np.sqrt(6.0)
     longest = settings.smoothing_frames / 2.5 if settings.smoothing_frames else PATCH_FRAMES
     trust = np.clip(np.square(spread / floor) - 1.0, 0.0, 1.0) * steadiness[:, None, None]
     own = np.asarray(spread, np.float32)

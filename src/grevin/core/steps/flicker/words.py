@@ -5,6 +5,7 @@ from __future__ import annotations
 from grevin.core.steps.charting import LEFT_ALONE
 
 LEAST_LEVELS = 0.35  # 8-bit levels of flicker that are taken: clean clips stay below .25, fades too
+UNSURE_TIMES = 2.0  # what noise makes uncertain: below that nothing is believed
 LEAST_TOLD = 0.005  # share of clipped white that is told
 SAME_PERIOD = 0.25  # frames: a period of whole frames that is met by a swing
 UNSURE_LEVELS, UNSURE_SHARE = 0.18, 0.012  # of noise, from which less is seen than in quiet material
@@ -42,12 +43,7 @@ def words_of(figures: dict[str, float], rate: float, per_frame: int = 1) -> tupl
         return ("Too few frames here show the same things for their light to be compared.", LEFT_ALONE)
     unsure = _unsure(figures)
     if not found:
-        spread = figures["spread"]
-        return (
-            f"No flicker in this shot: {spread:.2f} levels, within what measuring is uncertain by.",
-            LEFT_ALONE,
-            *unsure,
-        )
+        return (_why_none(figures), LEFT_ALONE, *unsure)
     words = [" and ".join(found)[:1].upper() + " and ".join(found)[1:] + "."]
     if figures["steps"]:
         times = "once" if figures["steps"] == 1 else f"{figures['steps']:.0f} times"
@@ -57,6 +53,13 @@ def words_of(figures: dict[str, float], rate: float, per_frame: int = 1) -> tupl
             f"{100 * figures['clipped']:.1f} % of the picture is clipped white: what was lost there stays lost."
         )
     return (*words, *unsure)
+
+
+def _why_none(figures: dict[str, float]) -> str:
+    """What is said where nothing is taken."""
+    if figures["spread"] > max(LEAST_LEVELS, UNSURE_TIMES * figures["unsure"]):
+        return "No flicker is told in this shot: its own light goes fast, as in a fade."
+    return f"No flicker in this shot: {figures['spread']:.2f} levels, within what measuring is uncertain by."
 
 
 def _unsure(figures: dict[str, float]) -> tuple[str, ...]:
