@@ -19,7 +19,8 @@ def bench(
         str,
         typer.Option(
             help="dirt, protect (harm to clean footage), survey, time, light, noise, surface, tape, jitter, colour, "
-            "compression, edges, stairs, enlarge, harm, output, full (hours), steps (speed of each), speed or looking."
+            "compression, gradients, edges, stairs, enlarge, harm, output, full (hours), steps (speed of each), speed "
+            "or looking."
         ),
     ] = "dirt",
     clip: Annotated[list[str] | None, typer.Option(help="Only these clips; may be given several times.")] = None,
@@ -61,6 +62,7 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
     from bench.compression import run_compression
     from bench.edges import run_edges
     from bench.enlarge import run_enlarge
+    from bench.gradients import run_gradients
     from bench.harm import run_harm
     from bench.in_full import run_full
     from bench.jitter import run_jitter
@@ -94,6 +96,7 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
         "compression": lambda progress: run_compression(clips, progress),
         "jitter": lambda progress: run_jitter(clips, progress),
         "colour": lambda progress: run_colour(clips, progress),
+        "gradients": lambda progress: run_gradients(clips, progress),
         "edges": lambda progress: run_edges(clips, progress),
         "stairs": lambda progress: run_stairs(clips, progress),
         "harm": lambda progress: run_harm(clips, progress),

@@ -210,15 +210,18 @@ def _least_ways(whole: Curve, reach: int) -> Curve:
     return result
 
 
-def alone_in_a_pause(change: Curve, whole: Curve, flags: Flags) -> Flags:
-    """(N,) bool: single near repeats where the picture is back where it was, or rests: a pause looks the same.
+def alone_of_its_own(change: Curve, shared: Curve, whole: Curve, flags: Flags) -> Flags:
+    """(N,) bool: single near repeats that do a part of their own way, or lie in none: the picture is slow, or rests.
 
-    A repeat lies in a way that goes on: two steps of it where the frames around have two or three. Within a freeze,
-    where none does, others stand beside it.
+    A repeat lies in a way that goes on: two steps of it where the frames around have two or three, and it does
+    nothing of that. What is slow against the frames a second away looks the same. Within a freeze, where no way is
+    left to tell by, others stand beside it.
     """
     wide = np.pad(flags, 1)
     beside = wide[:-2] | wide[2:]
-    return np.asarray(flags & (change > 0) & ~beside & (whole < _least_ways(whole, NEAR_CONTEXT)))
+    least = _least_ways(whole, NEAR_CONTEXT)
+    rests = (whole < least) | (np.abs(shared) >= DONE * np.maximum(whole, least))
+    return np.asarray(flags & (change > 0) & ~beside & rests)
 
 
 def surely_repeated(change: Curve, done: Curve, displaced: Curve, dip: float = DIP) -> Flags:

@@ -16,6 +16,7 @@ from grevin.core.steps.edges.step import EdgesStep
 from grevin.core.steps.enlarge.step import EnlargeStep
 from grevin.core.steps.fields.step import FieldsStep
 from grevin.core.steps.flicker.step import FlickerStep
+from grevin.core.steps.gradients.step import GradientsStep
 from grevin.core.steps.grain.step import GrainStep
 from grevin.core.steps.jitter.step import JitterStep
 from grevin.core.steps.light.step import LightStep
@@ -35,8 +36,8 @@ GROUP = "grevin.steps"  # of entry points: a name, and the class of a step
 REGISTRY = Registry()
 for step in (
     PickStep(), RepeatsStep(), FieldsStep(), RebuildStep(), DropoutStep(), JitterStep(), ChromaStep(),
-    CompressionStep(), NoiseStep(), FlickerStep(), BandsStep(), LightStep(), DirtStep(), ScratchStep(), SpotStep(),
-    RetouchStep(), EdgesStep(), StairsStep(), ReframeStep(), SidefillStep(), EnlargeStep(), GrainStep(),
+    CompressionStep(), NoiseStep(), GradientsStep(), FlickerStep(), BandsStep(), LightStep(), DirtStep(), ScratchStep(),
+    SpotStep(), RetouchStep(), EdgesStep(), StairsStep(), ReframeStep(), SidefillStep(), EnlargeStep(), GrainStep(),
 ):  # fmt: skip
     REGISTRY.add(step)
 

@@ -22,6 +22,7 @@ from grevin.desktop.steps.edges.desk import EdgesDesk
 from grevin.desktop.steps.enlarge.desk import EnlargeDesk
 from grevin.desktop.steps.fields.desk import FieldsDesk
 from grevin.desktop.steps.flicker.desk import FlickerDesk
+from grevin.desktop.steps.gradients.desk import GradientsDesk
 from grevin.desktop.steps.grain.desk import GrainDesk
 from grevin.desktop.steps.jitter.desk import JitterDesk
 from grevin.desktop.steps.light.desk import LightDesk
@@ -39,8 +40,8 @@ from grevin.desktop.texts import tr
 
 DESKS: tuple[type[Desk], ...] = (
     PickDesk, RepeatsDesk, FieldsDesk, RebuildDesk, DropoutDesk, JitterDesk, ChromaDesk, CompressionDesk, NoiseDesk,
-    FlickerDesk, BandsDesk, LightDesk, DirtDesk, ScratchDesk, SpotDesk, RetouchDesk, EdgesDesk, StairsDesk, ReframeDesk,
-    SidefillDesk, EnlargeDesk, GrainDesk,
+    GradientsDesk, FlickerDesk, BandsDesk, LightDesk, DirtDesk, ScratchDesk, SpotDesk, RetouchDesk, EdgesDesk,
+    StairsDesk, ReframeDesk, SidefillDesk, EnlargeDesk, GrainDesk,
 )  # fmt: skip
 LANES: tuple[CountLane, ...] = tuple(desk.lane for desk in DESKS if desk.lane is not None)
 

@@ -25,7 +25,7 @@ from grevin.core.measure.cadence import (
     DUE_DONE,
     WIDE_CONTEXT,
     Cadence,
-    alone_in_a_pause,
+    alone_of_its_own,
     cadence_of,
     done_shares,
     of_period,
@@ -217,7 +217,7 @@ def repeats_in(curves: Arrays, settings: RepeatsSettings, rate: Fraction) -> tup
     done = done_shares(curves["shared"], curves["whole"])
     flags = surely_repeated(change, done, curves["displaced"], settings.near_share)
     found = regular(flags, known) or told_together(curves["parts"], curves["moved"])
-    flags &= ~alone_in_a_pause(change, curves["whole"], flags)
+    flags &= ~alone_of_its_own(change, curves["shared"], curves["whole"], flags)
     if found is None:
         flags = standing_apart(change, curves["displaced"], flags)
         return flags, of_repeats(flags, known, rate)
