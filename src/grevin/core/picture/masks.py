@@ -31,7 +31,8 @@ def align_to_chroma(mask: Mask, fmt: PictureFormat) -> Mask:
         return mask
     height, width = mask.shape
     padded = np.pad(mask, ((0, -height % down), (0, -width % across)))
-    blocks = padded.reshape(padded.shape[0] // down, down, padded.shape[1] // across, across).any(axis=(1, 3))
+    parts = [padded[row::down, column::across] for row in range(down) for column in range(across)]
+    blocks = np.logical_or.reduce(parts)
     return np.asarray(blocks.repeat(down, axis=0).repeat(across, axis=1)[:height, :width])
 
 

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import cv2
 import numpy as np
 import numpy.typing as npt
 
+from grevin.core.measure.known import known_median
 from grevin.core.motion.flow import Flow, outside, sample
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
@@ -44,6 +46,11 @@ class Source:
     picture: Rgb
     flow: Flow
     dirty: Mask
+
+    @cached_property
+    def soiled(self) -> npt.NDArray[np.uint8]:
+        """(H, W) uint8, 255 where it is dirty: to be read between samples."""
+        return np.asarray(self.dirty.view(np.uint8) * np.uint8(255))
 
 
 @dataclass(frozen=True, eq=False)
@@ -117,7 +124,7 @@ def _offer(patch: Rgb, ring: Mask, source: Source, place: tuple[slice, slice]) -
     across = np.arange(columns.start, columns.stop, dtype=np.float32)[None, :] + source.flow[rows, columns, 0]
     down = np.arange(rows.start, rows.stop, dtype=np.float32)[:, None] + source.flow[rows, columns, 1]
     moved = _read(source.picture, across, down)
-    dirty = sample(source.dirty.view(np.uint8) * np.uint8(255), across, down).astype(np.float32) / np.float32(255)
+    dirty = sample(source.soiled, across, down).astype(np.float32) / np.float32(255)
     clean = np.asarray((1.0 - dirty) * ~outside(across, down, source.dirty.shape), np.float32)
     offset, variance = _match_ring(patch, moved, ring & (clean > 0.5))
     return Offer(np.asarray(moved + offset, np.float32), clean, variance)
@@ -134,7 +141,7 @@ def _match_ring(patch: Rgb, moved: Patch, ring: Mask) -> tuple[npt.NDArray[np.fl
     if not ring.any():
         return np.zeros(3, np.float32), 1.0
     error = patch[ring] - moved[ring]
-    offset = np.clip(np.median(error, axis=0), -LARGEST_OFFSET, LARGEST_OFFSET).astype(np.float32)
+    offset = np.clip(known_median(error), -LARGEST_OFFSET, LARGEST_OFFSET).astype(np.float32)
     return offset, float(np.square(error - offset).mean())
 
 
