@@ -73,6 +73,38 @@ def test_dark_pictures_show_their_borders_too() -> None:
         assert abs(getattr(found, side) - getattr(damage, side)) <= 3, side
 
 
+def hardly_lit(picture: str, damage: BorderDamage | None) -> np.ndarray:
+    """(N, H, W) a slow pan over a photograph of scikit-image, a sixteenth of its light left, with noise of 1.5 levels."""
+    rng = np.random.default_rng(12)
+    read = getattr(photographs, picture)()
+    grey = (read if read.ndim == 2 else read.mean(axis=2)).astype(np.float32)
+    frames = []
+    for number in range(16):
+        luma = np.rint(16 + grey[4 * number : 4 * number + 240, 2 * number : 2 * number + 320] / 16)
+        fmt = PictureFormat(320, 240, "grey", 8, full_range=False)
+        frame = Frame(number, fmt, (luma.astype(np.uint8),))
+        made = damage.add(frame)[0] if damage else frame
+        frames.append(made.planes[0] + rng.normal(0, 1.5, luma.shape))
+    return np.asarray(np.clip(np.rint(np.stack(frames)), 0, 255), np.uint8)
+
+
+@pytest.mark.parametrize("picture", ["astronaut", "coffee", "brick", "grass"])
+def test_lines_over_time_show_the_borders_of_hardly_lit_pictures(picture: str) -> None:
+    damage = BorderDamage(4, 7, 11, 4, 3)
+    found = borders_of(hardly_lit(picture, damage))
+    assert max(abs(found.left - 7), abs(found.right - 11)) <= 1
+    assert max(abs(found.top - 4), abs(found.bottom - 3)) <= 1
+    assert not borders_of(hardly_lit(picture, None))
+
+
+def test_a_dark_thing_that_begins_anywhere_is_no_border() -> None:
+    """A slope out of black: its lines begin one after the other."""
+    down, across = np.mgrid[0:240, 0:320]
+    rng = np.random.default_rng(3)
+    frames = np.where(across > 6 + down // 5, 22.0, 16.0) + rng.normal(0, 1.0, (12, 240, 320))
+    assert borders_of(np.rint(frames).astype(np.uint8)).left == 0
+
+
 def test_a_picture_without_borders_comes_out_bit_for_bit() -> None:
     clean = moving_frames(FRAMES, 320, 240, speed=3.0)
     frames = [clean.frame(n) for n in range(FRAMES)]

@@ -9,6 +9,7 @@ measurement, no source).
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -24,6 +25,10 @@ RAGGED = 0.03  # of the lit lines that have to begin at a column for the border'
 UNEVEN_LEVELS = 2.5  # by which the border's lines may differ from each other: more is a dark picture
 RISE = 0.93  # of the level that the pixels further in lead to, below which the picture is still rising at its edge
 RISE_PX, MOST_RISE_PX = 5, 2
+HARDLY_LIT = 20.0  # levels above the border, of a picture beside it that is so dark that single frames hardly tell
+LINE_LEVELS, LINE_SIGMAS = 0.5, 5.0  # above the border, from which the mean of a line over time is lit
+FEWEST_LINES, LEAST_LINES = 8, 0.2  # and share of all: fewer that are lit say nothing
+TOGETHER = 0.6  # of those, that begin within three pixels: things in a dark picture begin anywhere
 DARK_STEP_PX, DARK_STEP_LEVELS, DARK_STEP_TIMES = 3, 1.0, 3.0  # rise of the mean: over so far, and against all others
 DARK_EVEN = 0.3  # of that rise, within which the border's own mean stays
 HEAD_LINES = 16  # at most, that a head switch tears
@@ -92,6 +97,8 @@ def edge_of(strips: npt.NDArray[np.uint8]) -> int:
     spread = 1.4826 * float(np.median(np.abs(outermost - level)))
     if level > DARKEST or strips.shape[2] < STAYS_OF:
         return 0
+    if by_lines := _edge_of_lines(strips):
+        return by_lines
     first = _first_lit(strips > level + max(LIT_LEVELS, LIT_SIGMAS * spread))
     depth = strips.shape[2] - STAYS_OF + 1
     lit = int((first < depth).sum())
@@ -106,6 +113,32 @@ def edge_of(strips: npt.NDArray[np.uint8]) -> int:
     if not by_mean and lit < WELL_LIT * first.size:
         return 0
     return edge + _rise(strips, first, edge, level)
+
+
+def _edge_of_lines(strips: Luma8) -> int:
+    """The same by the means of single lines over time, in which noise sinks, where the picture is hardly lit.
+
+    0 where too few lines are lit, where they do not begin together, or where frames tell by themselves.
+    """
+    lines = strips.mean(axis=0, dtype=np.float32)
+    level = float(np.median(lines[:, :2]))
+    spread = 1.4826 * float(np.median(np.abs(lines[:, :2] - level)))
+    first = _first_lit((lines > level + max(LINE_LEVELS, LINE_SIGMAS * spread))[None])[0]
+    depth = lines.shape[1] - STAYS_OF + 1
+    lit = first < depth
+    count = int(lit.sum())
+    if count < max(FEWEST_LINES, LEAST_LINES * len(first)):
+        return 0
+    begins = np.bincount(first[lit], minlength=depth).astype(np.float64)
+    around = np.convolve(begins, np.ones(3), mode="same")
+    place = int(around.argmax())
+    if begins[: max(0, place - 1)].sum() > EARLY * count or around[place] < TOGETHER * count:
+        return 0
+    edge = _end_of_cluster(begins, count)
+    beside = lines[lit, edge + MOST_RISE_PX : edge + MOST_RISE_PX + RISE_PX]
+    if edge == 0 or not beside.size or float(np.median(beside)) - level > HARDLY_LIT:
+        return 0
+    return edge + _rise(lines[None], first[None], edge, level)
 
 
 def _edge_of_mean(profile: npt.NDArray[np.float64]) -> int:
@@ -149,7 +182,7 @@ def _is_picture(strips: npt.NDArray[np.uint8], edge: int) -> bool:
     return float(np.std(np.median(dark, axis=0))) > UNEVEN_LEVELS
 
 
-def _rise(strips: npt.NDArray[np.uint8], first: npt.NDArray[np.intp], edge: int, level: float) -> int:
+def _rise(strips: npt.NDArray[Any], first: npt.NDArray[np.intp], edge: int, level: float) -> int:
     """Pixels behind the edge at which the picture has not yet come to its level."""
     lines = strips[first <= edge].astype(np.float32)
     if not len(lines):

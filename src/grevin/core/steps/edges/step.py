@@ -41,7 +41,7 @@ class EdgesStep:
     id: ClassVar[str] = "edges"
     label: ClassVar[str] = "Edges"
     fault: ClassVar[str] = "Borders are black, ragged or dotted, or lines at the bottom are torn"
-    version: ClassVar[int] = 1
+    version: ClassVar[int] = 2
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "frame"
     settings_model: ClassVar[type[Settings]] = EdgesSettings
@@ -57,7 +57,7 @@ class EdgesStep:
 
     def learn(self, shot: Shotwise, settings: EdgesSettings, progress: Progress) -> Arrays:
         """The borders of a shot, and where there are any the way of the camera."""
-        found = shot.kept("borders", lambda: _measured(shot))
+        found = shot.kept("borders 2", lambda: _measured(shot))
         asked = (settings.left_px, settings.right_px, settings.top_lines, settings.bottom_lines)
         height, width = found["shape"]
         sizes = np.array([width, width, height, height])
