@@ -74,7 +74,7 @@ def test_dark_pictures_show_their_borders_too() -> None:
 
 
 def hardly_lit(picture: str, damage: BorderDamage | None) -> np.ndarray:
-    """(N, H, W) a slow pan over a photograph of scikit-image, a sixteenth of its light left, with noise of 1.5 levels."""
+    """(N, H, W) a slow pan over a photograph of scikit-image, a sixteenth of its light, noise of 1.5 levels."""
     rng = np.random.default_rng(12)
     read = getattr(photographs, picture)()
     grey = (read if read.ndim == 2 else read.mean(axis=2)).astype(np.float32)
