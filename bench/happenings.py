@@ -1,6 +1,7 @@
 """What happens before a camera and is no damage: flashes, an exposure that is looked for, fades, near poles, credits.
 
-Laid over clean footage with its frames' own numbers, so that the result is right as it is.
+And a test card before the picture begins. Laid over clean footage with its frames' own numbers, so that the result is
+right as it is.
 """
 
 from __future__ import annotations
@@ -25,6 +26,8 @@ POLES = 6
 POLE_PX, POLE_SPEED = (1.0, 4.0), (0.5, 3.0)  # width, and px a frame
 CREDITS = ("The harbour master", "Cameras", "J. Orrin and P. Vale", "Lights", "The ferry company", "Port Ellery")
 CREDIT_SPEED, CREDIT_LINE = (1.0, 8.0), 0.14  # px a frame, and of the picture's height from line to line
+CARD_EVERY, CARD_STEPS, CARD_GROUND, CARD_LINES = (20, 61), 10, 0.43, 0.78  # px; of white
+CARD_NOISE = 1.5 / 255  # standard deviation
 FINE = 4  # times by which covers are drawn more finely
 
 
@@ -96,8 +99,30 @@ def going_up(frames: list[Frame], seed: int) -> list[Frame]:
     return [_covered(frame, covers(place)) for place, frame in enumerate(frames)]
 
 
+def card(frames: list[Frame], seed: int) -> list[Frame]:
+    """A test card before the picture begins: a grid, a circle, steps of grey and bars that grow finer; all stands."""
+    rng = np.random.default_rng((seed, 7))
+    height, width = frames[0].format.height, frames[0].format.width
+    every, line = int(rng.integers(*CARD_EVERY)), int(rng.integers(1, 3))
+    drawn = np.full((height, width), CARD_GROUND, np.float32)
+    for place in range(CARD_STEPS):
+        left, right = (width * (place + side) // CARD_STEPS for side in (0, 1))
+        drawn[height // 6 : height // 3, left:right] = (place + 0.5) / CARD_STEPS
+        bars = np.sign(np.sin(np.pi * np.arange(right - left) / (CARD_STEPS - place)))
+        drawn[height // 2 : 2 * height // 3, left:right] = 0.5 + 0.4 * bars
+    for first in range(line):
+        drawn[first + every // 2 :: every], drawn[:, first + every // 2 :: every] = CARD_LINES, CARD_LINES
+    cv2.circle(drawn, (width // 2, height // 2), int(0.45 * height), CARD_LINES, 2, cv2.LINE_AA)
+    return [_again(frame, _noisy(drawn, rng)) for frame in frames]
+
+
+def _noisy(drawn: Share, rng: np.random.Generator) -> Rgb:
+    return np.repeat((drawn + rng.normal(0, CARD_NOISE, drawn.shape))[..., None], 3, axis=2).astype(np.float32)
+
+
 HAPPENINGS: dict[str, Callable[[list[Frame], int], list[Frame]]] = {
     "flashes": flashes, "exposure that hunts": hunting, "fade": fade, "near poles": poles, "credits": going_up,
+    "test card": card,
 }  # fmt: skip
 
 
