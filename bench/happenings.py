@@ -28,6 +28,7 @@ CREDITS = ("The harbour master", "Cameras", "J. Orrin and P. Vale", "Lights", "T
 CREDIT_SPEED, CREDIT_LINE = (1.0, 8.0), 0.14  # px a frame, and of the picture's height from line to line
 CARD_EVERY, CARD_STEPS, CARD_GROUND, CARD_LINES = (20, 61), 10, 0.43, 0.78  # px; of white
 CARD_NOISE = 1.5 / 255  # standard deviation
+MESH_PX, WIRE_PX, FENCE_LEVEL = (14.0, 34.0), (0.7, 1.8), 0.23  # of a lattice: across, half a wire; of white
 FINE = 4  # times by which covers are drawn more finely
 
 
@@ -116,13 +117,27 @@ def card(frames: list[Frame], seed: int) -> list[Frame]:
     return [_again(frame, _noisy(drawn, rng)) for frame in frames]
 
 
+def fence(frames: list[Frame], seed: int) -> list[Frame]:
+    """A lattice of wire near the camera, that it goes past."""
+    rng = np.random.default_rng((seed, 8))
+    every, wire, speed = rng.uniform(*MESH_PX), rng.uniform(*WIRE_PX), rng.uniform(*POLE_SPEED)
+    height, width = frames[0].format.height, frames[0].format.width
+    down, across = np.mgrid[0 : FINE * height, 0 : FINE * width].astype(np.float32) / FINE
+
+    def covers(place: int) -> Iterator[tuple[Share, float]]:
+        ways = (np.abs((across + side * down - speed * place) % every - every / 2) for side in (-1, 1))
+        yield _share((255 * (np.minimum(*ways) < wire)).astype(np.uint8), (width, height)), FENCE_LEVEL
+
+    return [_covered(frame, covers(place)) for place, frame in enumerate(frames)]
+
+
 def _noisy(drawn: Share, rng: np.random.Generator) -> Rgb:
     return np.repeat((drawn + rng.normal(0, CARD_NOISE, drawn.shape))[..., None], 3, axis=2).astype(np.float32)
 
 
 HAPPENINGS: dict[str, Callable[[list[Frame], int], list[Frame]]] = {
     "flashes": flashes, "exposure that hunts": hunting, "fade": fade, "near poles": poles, "credits": going_up,
-    "test card": card,
+    "test card": card, "fence": fence,
 }  # fmt: skip
 
 

@@ -72,6 +72,24 @@ def test_pictures_enlarged_by_the_nearest_sample_are_told_from_interpolated_ones
     assert not repeats_of(slopes(worn(luma, how)))
 
 
+def lattice(every: float, moved: float) -> Luma:
+    """Wire of two pixels, crossing, before a soft ground; each line four times as fine and averaged."""
+    down, across = np.mgrid[2:962, 0:1280] / 4
+    ways = [np.abs((across + side * down - moved) % every - every / 2) for side in (-1, 1)]
+    wire = cv2.resize((np.minimum(*ways) < 1).astype(np.float32), (320, 240), interpolation=cv2.INTER_AREA)
+    ground = cv2.GaussianBlur(photograph("camera")[:240, :320].astype(np.float32), (0, 0), 6)
+    return np.rint(ground * (1 - wire) + 60 * wire).astype(np.uint8)
+
+
+@pytest.mark.parametrize("every", [16.0, 20.0, 24.0])
+def test_a_lattice_turns_back_at_its_crossings_and_repeats_no_line(every: float) -> None:
+    """Lines beside a crossing are alike, as those of a repeat are; those beyond them are too, as those of none are."""
+    frames = [lattice(every, moved) for moved in (0.0, 1.7, 3.4)]
+    assert not repeats_of(np.sum([slopes(luma) for luma in frames], axis=0))
+    doubled = np.repeat(frames[0][::2], 2, axis=0)  # one that was doubled is told all the same
+    assert repeats_of(slopes(doubled)).period == pytest.approx(2, abs=0.01)
+
+
 def test_samples_and_places_are_those_of_the_pattern() -> None:
     assert list(samples_at(Repeats(2.0, 0.0, 0.0), 6)) == [0, 0, 1, 1, 2, 2]
     assert list(samples_at(Repeats(2.0, 0.5, 0.0), 6)) == [0, 1, 1, 2, 2, 3]

@@ -47,7 +47,7 @@ class StairsStep:
     id: ClassVar[str] = "stairs"
     label: ClassVar[str] = "Stair-step smoothing"
     fault: ClassVar[str] = "Diagonals are jagged, or lines repeat their neighbours"
-    version: ClassVar[int] = 3
+    version: ClassVar[int] = 4
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "frame"
     settings_model: ClassVar[type[Settings]] = StairsSettings
