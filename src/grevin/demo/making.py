@@ -25,6 +25,7 @@ from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.quality.damage.base import Truth
 from grevin.core.quality.damage.dirt import DirtDamage
+from grevin.demo.fog_reels import fog_reels
 from grevin.demo.light_reels import light_reels
 from grevin.demo.noise_reels import noise_reels
 from grevin.demo.reel import DemoReel
@@ -61,7 +62,7 @@ def demo_folder() -> Path:
 
 def other_reels() -> tuple[TimeReel, ...]:
     """The demo's reels beside the first."""
-    return (*time_reels(), *light_reels(), *noise_reels(), *surface_reels(), *tape_reels())
+    return (*time_reels(), *light_reels(), *noise_reels(), *fog_reels(), *surface_reels(), *tape_reels())
 
 
 def demo_files(folder: Path) -> DemoFiles:
