@@ -4,8 +4,8 @@ The step from a line to the next is compared with the rise over the lines around
 third where every line is a sample of its own, nothing between two lines that are one sample, and more where another
 sample begins. Noise is not the same on any two of the four lines, so it weakens both alike and their ratio says how
 much of a repeat there is; interpolation of any kind leaves a ratio near 1. The idea and the rule are our own: half way
-a repeat (0) and no repeat (1) a line counts as repeated. Lines are alike at a mirror too, as where wires cross; there
-the next step rises hardly more, while beside a repeat another sample begins.
+between a repeat (0) and no repeat (1) a line counts as repeated. Lines are alike at a mirror too, as where wires
+cross; there the next step rises hardly more, while beside a repeat another sample begins.
 """
 
 from __future__ import annotations
