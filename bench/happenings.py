@@ -27,7 +27,7 @@ POLE_PX, POLE_SPEED = (1.0, 4.0), (0.5, 3.0)  # width, and px a frame
 CREDITS = ("The harbour master", "Cameras", "J. Orrin and P. Vale", "Lights", "The ferry company", "Port Ellery")
 CREDIT_SPEED, CREDIT_LINE = (1.0, 8.0), 0.14  # px a frame, and of the picture's height from line to line
 CARD_EVERY, CARD_STEPS, CARD_GROUND, CARD_LINES = (20, 61), 10, 0.43, 0.78  # px; of white
-CARD_NOISE = 1.5 / 255  # standard deviation
+CARD_NOISE = 0.5 / 255  # standard deviation
 MESH_PX, WIRE_PX, FENCE_LEVEL = (14.0, 34.0), (0.7, 1.8), 0.23  # of a lattice: across, half a wire; of white
 FINE = 4  # times by which covers are drawn more finely
 

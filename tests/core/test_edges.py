@@ -105,6 +105,18 @@ def test_a_dark_thing_that_begins_anywhere_is_no_border() -> None:
     assert borders_of(np.rint(frames).astype(np.uint8)).left == 0
 
 
+def test_what_passes_the_rim_of_a_dark_picture_says_that_it_is_one() -> None:
+    """A lattice near the camera before a night: its wires are lit at the rim itself, and begin anywhere."""
+    down, across = np.mgrid[0:240, 0:320]
+    rng = np.random.default_rng(9)
+    frames = []
+    for number in range(12):
+        ways = (np.abs((across + side * down - 2.3 * number) % 30 - 15) for side in (-1, 1))
+        night = np.where(across < 12, 19.0, 24.0) + rng.normal(0, 1.5, down.shape)
+        frames.append(np.where(np.minimum(*ways) < 1.5, 66.0, night))
+    assert not borders_of(np.rint(np.stack(frames)).astype(np.uint8))
+
+
 def test_a_picture_without_borders_comes_out_bit_for_bit() -> None:
     clean = moving_frames(FRAMES, 320, 240, speed=3.0)
     frames = [clean.frame(n) for n in range(FRAMES)]

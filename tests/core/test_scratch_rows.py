@@ -33,7 +33,7 @@ def test_a_test_card_is_left_as_it_is(seed: int) -> None:
 
 
 def test_five_lines_at_even_distances_are_a_row_and_others_stay() -> None:
-    drawn = [line_at(39.5 + 40.1 * n + 0.3 * (-1) ** n) for n in range(7)]
+    drawn = [line_at(39.5 + 40.1 * n + 0.3 * (-1) ** n) for n in range(8) if n != 3]  # one was not found
     others = [line_at(61.0), line_at(143.0), line_at(200.2, dark=True)]
     assert in_a_row(drawn + others).tolist() == [True] * 7 + [False] * 3
 
@@ -48,4 +48,4 @@ def test_four_lines_and_lines_of_other_strength_are_no_row() -> None:
 def test_lines_that_lie_anywhere_are_hardly_ever_a_row() -> None:
     rng = np.random.default_rng(77)
     rows = [in_a_row([line_at(at) for at in rng.uniform(0, 720, 12)]).any() for _ in range(400)]
-    assert np.mean(rows) < 0.01
+    assert np.mean(rows) < 0.02

@@ -21,6 +21,7 @@ LEAST_LIT = 0.02  # of all lines and frames: fewer say nothing
 WELL_LIT = 0.5  # of all lines and frames, from which they are believed alone
 AGREE_PX = 6  # by which what single lines say and what their mean says may differ
 EARLY = 0.03  # of the lit lines may begin outside the border: noise, captions
+MOST_RAGGED_PX = 8  # from where the first lines begin to where the last do
 RAGGED = 0.03  # of the lit lines that have to begin at a column for the border's edge to reach so far
 UNEVEN_LEVELS = 2.5  # by which the border's lines may differ from each other: more is a dark picture
 RISE = 0.93  # of the level that the pixels further in lead to, below which the picture is still rising at its edge
@@ -103,7 +104,8 @@ def edge_of(strips: npt.NDArray[np.uint8]) -> int:
     depth = strips.shape[2] - STAYS_OF + 1
     lit = int((first < depth).sum())
     by_mean = _edge_of_mean(strips.reshape(-1, strips.shape[2]).mean(axis=0))
-    by_mean = 0 if by_mean and _is_picture(strips, by_mean) else by_mean
+    passed_by = float(np.mean(first < by_mean - MOST_RISE_PX)) > EARLY  # what comes into view there shows a picture
+    by_mean = 0 if by_mean and (passed_by or _is_picture(strips, by_mean)) else by_mean
     if lit < LEAST_LIT * first.size:
         return by_mean
     begins = np.bincount(first[first < depth], minlength=depth).astype(np.float64)
@@ -169,11 +171,11 @@ def _end_of_cluster(begins: npt.NDArray[np.float64], lit: int) -> int:
     """Where the lines that agree end: from the column at which most begin, as far as enough begin beside it."""
     around = np.convolve(begins, np.ones(3), mode="same")
     place = int(around.argmax())
-    if begins[: max(0, place - 4)].sum() > EARLY * lit:
+    if begins[0] > EARLY * lit or begins[: max(0, place - 4)].sum() > EARLY * lit:  # no border is lit at the rim
         return 0
     while place + 1 < len(begins) and begins[place + 1] > RAGGED * lit and begins[place + 1] > 0.15 * begins.max():
         place += 1
-    return place
+    return 0 if begins[: max(0, place - MOST_RAGGED_PX)].sum() > EARLY * lit else place
 
 
 def _is_picture(strips: npt.NDArray[np.uint8], edge: int) -> bool:

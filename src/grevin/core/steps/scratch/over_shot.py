@@ -27,9 +27,9 @@ GAP = 4  # frames for which a line may be gone
 ALIKE = 0.4  # of the shorter line's bands that both have to have
 AROUND = 8  # frames a side by which a line is judged together
 FALL = 0.8  # of their say, for every two frames
-# Lines at even distances. Of twelve that lie anywhere on 720 px five do so by chance in one frame of two thousand, and
-# are as strong as each other in fewer.
-FEWEST_IN_ROW, LEAST_APART_PX, ROW_OFF_PX, ROW_STRENGTHS = 5, 8.0, 1.5, 2.0
+# Lines at even distances, one after the other missing at most. Of twelve that lie anywhere on 720 px five do so by
+# chance on one frame of two hundred (simulated); that a line does on most of its frames takes more than chance.
+FEWEST_IN_ROW, MAY_MISS, LEAST_APART_PX, ROW_OFF_PX, ROW_STRENGTHS = 5, 1, 8.0, 2.0, 2.0
 COMPANY, COMPANY_TOLD = FEATURES.index("in company"), FEATURES.index("company told")
 COMPANY_FROM = 0.5  # share of the picture beside a line, from which it is dearer
 SURCHARGE = 1.5  # of its score, where all of the picture beside it goes with it
@@ -56,6 +56,7 @@ class Candidate:
         channel: where it shows most.
         features: (F,) what the judge goes by.
         score: of the judge.
+        drawn: whether it stands in a row with others of its frame.
     """
 
     frame: int
@@ -65,6 +66,7 @@ class Candidate:
     channel: int
     features: npt.NDArray[np.float64]
     score: float = 0.0
+    drawn: bool = False
 
 
 def measured(frames: range, sight: Callable[[int], Sight | None], model: CrossedModel, progress: Progress) -> Arrays:
@@ -145,7 +147,7 @@ def judged(some: list[Candidate], model: CrossedModel) -> list[Candidate]:
         one = replace(some[at], score=float(scores[at]))
         if not any(_same_again(one, stronger) for stronger in kept):
             kept.append(one)
-    return [one for one, drawn in zip(kept, in_a_row(kept), strict=True) if not drawn]
+    return [replace(one, drawn=bool(drawn)) for one, drawn in zip(kept, in_a_row(kept), strict=True)]
 
 
 def in_a_row(lines: Sequence[Candidate]) -> npt.NDArray[np.bool_]:
@@ -165,15 +167,19 @@ def in_a_row(lines: Sequence[Candidate]) -> npt.NDArray[np.bool_]:
 
 def _row_from(middles: npt.NDArray[np.float64], own: npt.NDArray[np.intp], first: int, second: int) -> list[int]:
     """The lines that go on at the distance of the first two, which is told better by each that follows."""
-    row = [first, second]
+    row, at = [first, second], 1  # and of how many distances the last one lies from the first
     if middles[second] - middles[first] < LEAST_APART_PX:
         return row
-    while True:
-        due = middles[row[-1]] + (middles[row[-1]] - middles[first]) / (len(row) - 1)
+    missing = 0
+    while missing <= MAY_MISS:
+        due = middles[first] + (at + missing + 1) * (middles[row[-1]] - middles[first]) / at
         nearest = int(own[np.abs(middles[own] - due).argmin()])
         if nearest in row or abs(middles[nearest] - due) > ROW_OFF_PX:
-            return row
+            missing += 1
+            continue
         row.append(nearest)
+        at, missing = at + missing + 1, 0
+    return row
 
 
 def _alike(strengths: list[float]) -> bool:
@@ -266,17 +272,19 @@ def _together(found: list[Candidate], track: npt.NDArray[np.int64], frames: rang
     """(N,) scores of lines judged together with themselves on the frames around."""
     lines: dict[int, dict[int, float]] = {}
     middles: dict[int, dict[int, float]] = {}
+    drawn: dict[int, list[bool]] = {}
     for one, line in zip(found, track, strict=True):
         lines.setdefault(int(line), {})[one.frame] = one.score
         middles.setdefault(int(line), {})[one.frame] = float(np.median(one.path.across))
-    passing = {line for line, places in middles.items() if passes(places)}
+        drawn.setdefault(int(line), []).append(one.drawn)
+    told = {line for line, places in middles.items() if passes(places) or np.mean(drawn[line]) >= MOST_OF_IT}
     offsets = range(-AROUND, AROUND + 1)
     result = np.zeros(len(found))
     for at, (one, line) in enumerate(zip(found, track, strict=True)):
         inside = [offset for offset in offsets if one.frame + offset in frames]
         weights = np.array([FALL ** (abs(offset) / 2) for offset in inside])
         scores = np.array([lines[int(line)].get(one.frame + offset, ABSENT) for offset in inside])
-        result[at] = float(weights @ scores / weights.sum()) - GOES * (int(line) in passing)
+        result[at] = float(weights @ scores / weights.sum()) - GOES * (int(line) in told)
     return result
 
 
