@@ -20,6 +20,7 @@ import numpy as np
 from grevin.core.cache import ByteCache
 from grevin.core.media.opening import open_reel
 from grevin.core.media.writing import open_writer
+from grevin.core.motion.flow import estimate_flow
 from grevin.core.picture.display import to_screen
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
@@ -99,6 +100,8 @@ def run_speed(long_frames: int, progress: Progress) -> dict[str, Any]:
             run(long, Plan.whole(treatment), RunRequest(Path(folder) / "long-out.mkv", range(long_frames)), Progress())
             figures["long_reel_frames"] = long_frames
         progress.advance()
+    one, other = (source.frame(number).luma8() for number in (0, 1))
+    figures["motion_ms"] = milliseconds(lambda: estimate_flow(one, other))  # says how fast the machine is
     figures["peak_memory_mb"] = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024
     return figures
 

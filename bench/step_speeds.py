@@ -44,6 +44,7 @@ STANDING = 3  # frames for which grain stands
 HIGH = 1920, 1080  # px, of one trial
 QUALITY = 15  # of JPEG
 SHIFT_PX = 2  # of colour
+FOG_PX = 12.0  # by which a picture is softened
 TREMBLE_PX = 1.0  # standard deviation, from line to line
 PIECE = Box(300, 200, 400, 300)  # pixels of the enlarged picture
 REPEATS = 5
@@ -73,6 +74,7 @@ TRIALS = {
     "compression": Trial("compression", "codec", {}),
     "compression, quick": Trial("compression", "codec", {"speed": "quick"}),
     "stairs": Trial("stairs", "lines", {}),
+    "gradients": Trial("gradients", "fog", {}),
     "chroma": Trial("chroma", "colour", {}),
     "jitter": Trial("jitter", "tremble", {}),
     "enlarge": Trial("enlarge", "none", {}),
@@ -202,6 +204,11 @@ def _trembling(frame: Frame) -> Frame:
     return replace(frame, planes=tuple(made))
 
 
+def _in_fog(frame: Frame) -> Frame:
+    soft = [cv2.GaussianBlur(plane.astype(np.float32), (0, 0), FOG_PX) for plane in frame.planes]
+    return replace(frame, planes=tuple(np.rint(plane).astype(np.uint8) for plane in soft))
+
+
 FAULTS: dict[str, Callable[[Frame], Frame]] = {
-    "codec": _coded, "lines": _doubled, "colour": _shifted, "tremble": _trembling,
+    "fog": _in_fog, "codec": _coded, "lines": _doubled, "colour": _shifted, "tremble": _trembling,
 }  # fmt: skip
