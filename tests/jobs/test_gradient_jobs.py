@@ -55,4 +55,5 @@ def test_a_sky_in_steps(qtbot: QtBot, new_window, tmp_path: Path) -> None:
     bits.setCurrentIndex(bits.findText("as the material"))
     bits.activated.emit(bits.currentIndex())
     again = written(qtbot, window, tmp_path / "as-deep.mkv")
+    assert f"of which nothing is left on {LENGTH} as they are rounded" in window.output.result.text()
     assert all(np.array_equal(one.planes[0], two.planes[0]) for one, two in zip(again, frames, strict=True))

@@ -76,7 +76,7 @@ class Proof:
             return self._sound_sentence()
         time = f" {self.made} were rebuilt." if self.made else ""
         time += f" {self.left_out} frames of the source were left out." if self.left_out else ""
-        whole = f" {self.reshaped} were changed as a whole by {self._by()}." if self.reshaped else ""
+        whole = f" {self.reshaped} were changed as a whole by {self._by()}{self._gone()}." if self.reshaped else ""
         whole += f" Black was put before them ({self.black[0]} frames) and after ({self.black[1]})." * any(self.black)
         whole += f" {self.ready} frames were ready from before." if self.ready else ""
         done = f"{self.frames} frames written and read back, {self._agreement()}"
@@ -90,6 +90,11 @@ class Proof:
         if not self.reshaped:
             return f"{places} ({100 * self.samples_changed:.3f} % of all samples), nothing else differs"
         return places if self.mended else "none was mended in single places"
+
+    def _gone(self) -> str:
+        """That nothing is left of it on frames that are the source all the same, in words."""
+        both = self.untouched + self.reshaped - self.frames + sum(self.black)
+        return f", of which nothing is left on {both} as they are rounded" if both > 0 else ""
 
     def _sound_sentence(self) -> str:
         first = self.sound[0]

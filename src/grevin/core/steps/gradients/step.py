@@ -13,6 +13,7 @@ from typing import ClassVar
 import numpy as np
 import numpy.typing as npt
 
+from grevin.core.parallel import in_parallel
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, LearnsFrom, Stage
@@ -49,7 +50,7 @@ class GradientsStep:
 
     def learn(self, shot: Shotwise, settings: GradientsSettings, progress: Progress) -> Arrays:
         """How large the steps of each plane are, and over how much of the picture gradients lie in them."""
-        return shot.kept("steps of gradients 1", lambda: _measured(shot, progress))
+        return shot.kept("steps of gradients", lambda: _measured(shot, progress))
 
     def render(self, window: Window, settings: GradientsSettings) -> Frame:
         """The frame with its steps widened; itself where there are none."""
@@ -88,9 +89,12 @@ def _measured(shot: Shotwise, progress: Progress) -> Arrays:
     count = 0 if fmt.sample == "half" else fmt.colour_planes
     found = [steps_in([frame.planes[place] for frame in frames], fmt.max_code) for place in range(count)]
     shares = np.zeros((len(frames), fmt.colour_planes))
-    for row, frame in enumerate(frames):
-        for place, steps in enumerate(found):
-            shares[row, place] = _share(np.asarray(frame.planes[place], np.float32), steps)
+
+    def look(frame: Frame) -> list[float]:
+        return [_share(np.asarray(frame.planes[place], np.float32), steps) for place, steps in enumerate(found)]
+
+    for row, seen in enumerate(in_parallel(look, frames)):
+        shares[row, : len(seen)] = seen
         progress.advance()
     found += [NO_STEP] * (fmt.colour_planes - count)
     return {
