@@ -90,10 +90,11 @@ def _measured(shot: Shotwise, progress: Progress) -> Arrays:
     found = [steps_in([frame.planes[place] for frame in frames], fmt.max_code) for place in range(count)]
     shares = np.zeros((len(frames), fmt.colour_planes))
 
-    def look(frame: Frame) -> list[float]:
-        return [_share(np.asarray(frame.planes[place], np.float32), steps) for place, steps in enumerate(found)]
+    def look(row: int) -> list[float]:
+        planes = frames[row].planes
+        return [_share(np.asarray(planes[place], np.float32), steps) for place, steps in enumerate(found)]
 
-    for row, seen in enumerate(in_parallel(look, frames)):
+    for row, seen in enumerate(in_parallel(look, range(len(frames)))):
         shares[row, : len(seen)] = seen
         progress.advance()
     found += [NO_STEP] * (fmt.colour_planes - count)
