@@ -87,7 +87,7 @@ class RepeatsStep:
     id: ClassVar[str] = "repeats"
     label: ClassVar[str] = "Repeated frames"
     fault: ClassVar[str] = "Frames come twice or more often; the motion stutters"
-    version: ClassVar[int] = 5
+    version: ClassVar[int] = 6
     family: ClassVar[Family] = "time"
     stage: ClassVar[Stage] = "time"
     settings_model: ClassVar[type[Settings]] = RepeatsSettings
