@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 import pytest
 
+from grevin.core.measure.cadence import alone_of_its_own
 from grevin.core.measure.repeats import displaced_share, step_done
 from grevin.core.progress import Progress
 from grevin.core.survey.survey import run_survey
@@ -163,3 +164,18 @@ def test_the_survey_takes_no_hand_for_repeats() -> None:
     assert not [finding for finding in result.findings if finding.kind in {"repeat", "near_repeat"}]
     assert result.cadence is not None
     assert result.cadence.name == "none"
+
+
+def test_a_single_repeat_does_nothing_of_its_own_way() -> None:
+    """Where a picture goes slowly for a while, a frame does little of the ways around, and its part of its own."""
+    change = np.array([9, 8, 1.4, 1.3, 0.8, 1.4, 2.2, 8, 9], np.float32)
+    whole = np.array([160, 140, 21, 16, 17, 20, 45, 150, 160], np.float32)
+    flags = np.arange(9) == 4
+    slow, still = np.where(flags, 0.15, 0.35) * whole, np.where(flags, 0.02, 0.35) * whole
+    assert alone_of_its_own(change, slow.astype(np.float32), whole, flags).tolist() == flags.tolist()
+    assert not alone_of_its_own(change, still.astype(np.float32), whole, flags).any()
+    freeze = (np.arange(9) >= 3) & (np.arange(9) <= 5)  # others stand beside it: what is left of a way is no way
+    assert not alone_of_its_own(change, slow.astype(np.float32), whole, freeze).any()
+    assert not alone_of_its_own(
+        np.where(flags, 0, change).astype(np.float32), slow.astype(np.float32), whole, flags
+    ).any()
