@@ -2,7 +2,7 @@
 
 What is true is a frame of an open clip or photograph, softened and brought to half its size in floating point, so that
 it lies between the code values; and skies drawn from planes and waves. Rounded, with noise, and through codecs. No rule
-was set on the clips: on four pictures of scikit-image and three drawn ramps. The plain way is `deband` of the FFmpeg
+was set on the clips: on three pictures of scikit-image and four drawn grounds. The plain way is `deband` of the FFmpeg
 libraries with its own defaults, at ten bit.
 """
 

@@ -3,7 +3,8 @@
 Where a plane explains all that a window holds but for rounding, its samples are put onto it, none farther than rounding
 goes. Rounded to the material's own depth the picture is the source's, sample for sample: what is gained shows in an
 output of more bits, or with dither. Noise hides steps by itself: such a shot comes out bit for bit. Steps of several
-code values, of pictures that once had fewer bits than their file, are told by the code values that never come.
+code values, of pictures that once had fewer bits than their file, are told by the code values that never come; what is
+widened there, by half a step at most, shows at the material's own depth too.
 """
 
 from __future__ import annotations

@@ -28,7 +28,7 @@ ALIKE = 0.4  # of the shorter line's bands that both have to have
 AROUND = 8  # frames a side by which a line is judged together
 FALL = 0.8  # of their say, for every two frames
 # Lines at even distances, one after the other missing at most. Of twelve that lie anywhere on 720 px five do so by
-# chance on one frame of two hundred (simulated); that a line does on most of its frames takes more than chance.
+# chance on one frame of four hundred (simulated); that a line does on most of its frames takes more than chance.
 FEWEST_IN_ROW, MAY_MISS, LEAST_APART_PX, ROW_OFF_PX, ROW_STRENGTHS = 5, 1, 8.0, 2.0, 2.0
 COMPANY, COMPANY_TOLD = FEATURES.index("in company"), FEATURES.index("company told")
 COMPANY_FROM = 0.5  # share of the picture beside a line, from which it is dearer
