@@ -26,7 +26,8 @@ from grevin.core.treatment.recipe import Treatment, TreatmentStep
 SEED = 7000  # of the grain
 LENGTH, LOOKED_AT = 14, (0, 4, 7, 10, 13)  # frames
 STEPS = (
-    "dropout", "jitter", "chroma", "compression", "noise", "flicker", "bands", "dirt", "scratch", "edges", "stairs",
+    "dropout", "jitter", "wobble", "chroma", "compression", "noise", "flicker", "bands", "dirt", "scratch", "edges",
+    "stairs",
 )  # fmt: skip
 WEARS = {
     "as it is": Wear(0.0), "grain": Wear(3.0), "H.264": Wear(2.0, 8, "h264"), "MPEG-2": Wear(1.0, 8, "mpeg2"),

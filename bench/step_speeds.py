@@ -31,6 +31,7 @@ from grevin.core.quality.damage.dropout import DropoutDamage
 from grevin.core.quality.damage.grain import GrainDamage
 from grevin.core.quality.damage.light import BandDamage, FlickerDamage
 from grevin.core.quality.damage.scratch import ScratchDamage
+from grevin.core.quality.damage.wobble import WobbleDamage
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.families.shape import ShapeSource
@@ -57,6 +58,7 @@ class Trial:
     step: str
     fault: str
     settings: dict[str, Any]
+    shown: str = SHOWN
 
 
 TRIALS = {
@@ -77,6 +79,7 @@ TRIALS = {
     "gradients": Trial("gradients", "fog", {}),
     "chroma": Trial("chroma", "colour", {}),
     "jitter": Trial("jitter", "tremble", {}),
+    "wobble": Trial("wobble", "sway", {}, "dune"),
     "enlarge": Trial("enlarge", "none", {}),
     "enlarge to 1080": Trial("enlarge", "none", {"height": 1080}),
     "enlarge, quick": Trial("enlarge", "none", {"speed": "quick"}),
@@ -102,7 +105,7 @@ def _together(rows: list[dict[str, Any]]) -> dict[str, float]:
 
 def _timed(name: str) -> dict[str, Any]:
     trial = TRIALS[name]
-    frames = _material(trial.fault)
+    frames = _material(trial.fault, trial.shown)
     chain = _chain(frames, trial)
     begun = time.perf_counter()
     chain.prepare(Progress(), range(len(frames)))
@@ -137,8 +140,8 @@ def _chain(frames: list[Frame], trial: Trial) -> Chain:
     return Chain(MemorySource(frames, f"speed of {trial.step}"), Treatment(steps=(step,)))
 
 
-def _material(fault: str) -> list[Frame]:
-    clip = next(one for one in CLIPS if one.name == SHOWN)
+def _material(fault: str, shown: str) -> list[Frame]:
+    clip = next(one for one in CLIPS if one.name == shown)
     if fault == "dropout":
         woven = interlaced(clip, "top_first", len(clip.frames) // 2)
         assert woven is not None
@@ -168,6 +171,7 @@ def _through(damage: Any, frames: list[Frame]) -> list[Frame]:
 
 
 DAMAGES: dict[str, Any] = {
+    "sway": WobbleDamage(SEED),
     "dirt": DirtDamage(SEED), "scratch": ScratchDamage(SEED), "flicker": FlickerDamage(SEED),
     "patches": FlickerDamage(SEED, "patches"), "bands": BandDamage(SEED), "grain": GrainDamage(SEED, GRAIN),
     "edges": BorderDamage(SEED),

@@ -18,11 +18,13 @@ from grevin.core.measure.line_jitter import moved_lines
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.quality.damage.dirt import DirtDamage
+from grevin.core.quality.damage.wobble import WobbleDamage
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.survey.curves import curve_svg
 from grevin.core.survey.lanes import Lanes
 from grevin.core.survey.measures.base import Depth, Seen, Sight
 from grevin.core.survey.measures.line_jitter import LineJitter
+from grevin.core.survey.measures.wobble import Wobble
 from grevin.core.survey.proposal import proposal_for, words_of
 from grevin.core.survey.report import Reported, report_html
 from grevin.core.survey.report_files import write_report
@@ -291,6 +293,18 @@ def test_lines_that_tremble_are_told_on_repeats_too() -> None:
     assert repeat > 0.5 * alone > 0.02
 
 
+def test_lines_that_sway_together_are_told_and_a_pan_is_not() -> None:
+    clean = moving_frames(12, 320, 240)
+    worn = WobbleDamage(seed=2, waves_px=0.0, restless_px=0.8).over(clean)
+    for source, wobbles in ((clean, False), (worn, True)):
+        result = run_survey(source, range(12), "full", Progress())
+        assert ("wobble" in {finding.kind for finding in result.findings}) == wobbles
+        told = result.series["wobble"][~np.isnan(result.series["wobble"])]
+        assert (told > 0.2).all() if wobbles else (told < 0.08).all()
+    flat = [Seen(clean.frame(3))] * 2
+    assert np.isnan(Wobble().of(Sight(flat[0], flat[1], flat[1]))[0]), "a repeat says nothing"
+
+
 def test_the_report_is_one_file_that_says_what_was_found(tmp_path: Path) -> None:
     lumas = pan(24, 14)
     lumas[8] = np.clip(lumas[8] + 70, 0, 255)
@@ -304,7 +318,7 @@ def test_the_report_is_one_file_that_says_what_was_found(tmp_path: Path) -> None
     assert "(frame 8): flash" in text
     assert "(frame 16): frozen picture" in text
     assert text.count("data:image/jpeg;base64,") == 1 + 2, "the shot at a glance, and the worst of each kind"
-    assert text.count("<svg") == 15
+    assert text.count("<svg") == 16
     assert "http" not in text, "nothing is fetched from elsewhere"
     calm = run_survey(MemorySource(frames_of(pan(10, 15)), "calm"), range(10), "quick", Progress())
     assert "nothing to do" in report_html(Reported("x", calm, {}, source, counter))

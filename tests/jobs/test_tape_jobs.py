@@ -21,6 +21,7 @@ from grevin.demo.tape_reels import (
     coded,
     line_doubled,
     new_news,
+    swaying,
     trembling,
     undamaged,
     with_wires,
@@ -201,6 +202,26 @@ def test_a_tape_that_trembles(qtbot: QtBot, new_window, tmp_path: Path) -> None:
         luma, *colours = _gains(clean[number], worn[number], made[number])
         assert luma > 4
         assert min(colours) > 10
+
+
+def test_a_tape_that_sways(qtbot: QtBot, new_window, tmp_path: Path) -> None:
+    clean, worn = ([part_of(frame, PART) for frame in frames] for frames in zip(
+        *((new_news(number), swaying(number)) for number in range(LENGTH)), strict=True
+    ))  # fmt: skip
+    window: Window = new_window(write_video(tmp_path / "swaying.mkv", worn))
+    window.session.declare(field_order="top_first")
+    settle(qtbot, window)
+    window.do("survey")
+    qtbot.waitUntil(lambda: window.surveying.survey is not None and not window.surveying.running, timeout=WAIT_MS)
+    assert "wobble" in window.session.findings.kinds()
+    window.do("go_bench")
+    card = add(qtbot, window, "sways")
+    assert [step.step for step in window.session.treatment.steps] == ["wobble"]
+    assert "Lines sway together by" in card
+    made = written(qtbot, window, tmp_path / "straight.mkv")
+    gained = [_gains(clean[number], worn[number], made[number]) for number in range(LENGTH)]
+    assert np.mean(gained, axis=0).min() > 2
+    assert np.median(gained, axis=0).min() > 2
 
 
 def test_a_tape_as_it_came(qtbot: QtBot, new_window, tmp_path: Path) -> None:

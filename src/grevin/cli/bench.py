@@ -18,9 +18,9 @@ def bench(
     suite: Annotated[
         str,
         typer.Option(
-            help="dirt, protect (harm to clean footage), survey, time, light, noise, surface, tape, jitter, colour, "
-            "compression, gradients, edges, stairs, enlarge, harm, output, full (hours), steps (speed of each), speed "
-            "or looking."
+            help="dirt, protect (harm to clean footage), survey, time, light, noise, surface, tape, jitter, wobble, "
+            "colour, compression, gradients, edges, stairs, enlarge, harm, output, full (hours), steps (speed of "
+            "each), speed or looking."
         ),
     ] = "dirt",
     clip: Annotated[list[str] | None, typer.Option(help="Only these clips; may be given several times.")] = None,
@@ -79,6 +79,7 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
     from bench.survey import run_survey_suite
     from bench.tape import run_tape
     from bench.time import run_time
+    from bench.wobble import run_wobble
 
     suites: dict[str, Callable[[Progress], Measured]] = {
         "dirt": lambda progress: run_dirt(clips, {}, progress),
@@ -95,6 +96,7 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
         "surface": lambda progress: run_surface(clips, progress),
         "compression": lambda progress: run_compression(clips, progress),
         "jitter": lambda progress: run_jitter(clips, progress),
+        "wobble": lambda progress: run_wobble(clips, progress),
         "colour": lambda progress: run_colour(clips, progress),
         "gradients": lambda progress: run_gradients(clips, progress),
         "edges": lambda progress: run_edges(clips, progress),

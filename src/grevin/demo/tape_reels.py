@@ -1,6 +1,6 @@
-"""Reels of Port Ellery's local television: streaks, ragged sides, an old codec, stairs, jitter, a small copy.
+"""Reels of Port Ellery's local television: streaks, ragged sides, an old codec, stairs, jitter, wobble.
 
-And one tape with most of it, as it comes.
+And a small copy that was enlarged, and one tape with most of it, as it comes.
 """
 
 from __future__ import annotations
@@ -17,6 +17,7 @@ from grevin.core.picture.resampling import KERNELS
 from grevin.core.picture.scaling import scaled
 from grevin.core.quality.damage.border import BorderDamage
 from grevin.core.quality.damage.dropout import DropoutDamage
+from grevin.core.quality.damage.wobble import WobbleDamage
 from grevin.demo.time_reels import HARBOUR, PAL, REGATTA, TAPE_NOISE, TimeReel, drawn, noisy, painted
 
 TAPE = replace(PAL, width=720, pixel_aspect=Fraction(16, 15), field_order="top_first")
@@ -31,6 +32,7 @@ WIRES = ((60, 70), (95, 82), (170, -60))  # line at the left, and lines by which
 WIRE_SAG, WIRE_LEVEL = 14.0, 38  # lines; 8-bit level
 WIRE_BITS, WIRE_REACH = 4, 40  # of a fraction of a pixel; px beyond the sides
 TREMBLING_SEED, TREMBLING_PX = 1987, 0.9  # standard deviation of each line
+SWAYING = WobbleDamage(seed=1990, waves_px=1.2, top_px=3.0)
 COLOUR_RIGHT, COLOUR_DOWN = 5.0, 2.0  # px and lines by which colour lies beside its edges
 CAMERA_LEVELS = 1.0  # 8-bit levels of noise
 NEWS_DROPOUTS = replace(DROPOUTS, seed=1989, a_frame=3.0)
@@ -117,6 +119,11 @@ def _trembling(number: int) -> Frame:
     return trembling(without_borders(number))
 
 
+def swaying(number: int) -> Frame:
+    """A frame of the harbour on a tape whose time base wobbles, each field in its own way."""
+    return SWAYING.add(new_news(number))[0]
+
+
 def run_out(frame: Frame) -> Frame:
     """A frame whose colour ran out along the lines."""
     kernel = cv2.getGaussianKernel(2 * round(4 * NEWS_RUNS_OUT) + 1, NEWS_RUNS_OUT)
@@ -172,6 +179,7 @@ def tape_reels() -> tuple[TimeReel, ...]:
         TimeReel("harbour-with-ragged-sides", WHOLE, LENGTH, _with_borders, {"borders": asdict(RAGGED)}),
         TimeReel("regatta-in-an-old-codec", WHOLE, LENGTH, _with_blocks, {"quality": codec}),
         TimeReel("harbour-that-trembles", WHOLE, LENGTH, _trembling, {"lines_px": TREMBLING_PX}),
+        TimeReel("harbour-that-sways", TAPE, LENGTH, swaying, {"wobble": asdict(SWAYING)}),
         TimeReel("harbour-said-to-be-hd", SHARP, LENGTH, _said_to_be_hd, {"lines": SMALL.height}),
         TimeReel("wires-in-steps", WHOLE, LENGTH, _in_steps, {"lines_a_sample": 2}),
         TimeReel("a-tape-as-it-came", TAPE, LENGTH, worn_news, news),

@@ -75,6 +75,13 @@ def moved_lines(plane: Plane, far: Lines) -> Plane:
     return np.asarray(made, np.float32)
 
 
+def lines_of_plane(far: Lines, plane: Plane, luma: Plane) -> Lines:
+    """Displacements of a plane's own lines, in its own samples, from those of luma."""
+    down, across = -(-luma.shape[0] // plane.shape[0]), -(-luma.shape[1] // plane.shape[1])
+    padded = np.pad(far, (0, plane.shape[0] * down - len(far)), mode="edge")
+    return np.asarray(padded.reshape(-1, down).mean(axis=1) / across, np.float32)
+
+
 def _misfits(picture: Plane, sigma: float) -> Lines:
     """(H - 2,) px by which each line misses the mean of those beside it; 0 where that is not sure."""
     soft = cv2.GaussianBlur(picture, (2 * round(3 * sigma) + 1, 1), sigma)

@@ -30,14 +30,16 @@ from grevin.core.steps.scratch.step import ScratchStep
 from grevin.core.steps.sidefill.step import SidefillStep
 from grevin.core.steps.spot.step import SpotStep
 from grevin.core.steps.stairs.step import StairsStep
+from grevin.core.steps.wobble.step import WobbleStep
 
 GROUP = "grevin.steps"  # of entry points: a name, and the class of a step
 
 REGISTRY = Registry()
 for step in (
-    PickStep(), RepeatsStep(), FieldsStep(), RebuildStep(), DropoutStep(), JitterStep(), ChromaStep(),
-    CompressionStep(), NoiseStep(), GradientsStep(), FlickerStep(), BandsStep(), LightStep(), DirtStep(), ScratchStep(),
-    SpotStep(), RetouchStep(), EdgesStep(), StairsStep(), ReframeStep(), SidefillStep(), EnlargeStep(), GrainStep(),
+    PickStep(), RepeatsStep(), FieldsStep(), RebuildStep(), DropoutStep(), JitterStep(), WobbleStep(),
+    ChromaStep(), CompressionStep(), NoiseStep(), GradientsStep(), FlickerStep(), BandsStep(), LightStep(), DirtStep(),
+    ScratchStep(), SpotStep(), RetouchStep(), EdgesStep(), StairsStep(), ReframeStep(), SidefillStep(), EnlargeStep(),
+    GrainStep(),
 ):  # fmt: skip
     REGISTRY.add(step)
 

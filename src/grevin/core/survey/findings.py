@@ -41,6 +41,7 @@ FEWEST_FOR_SCRATCHES = 3  # frames on which the picture moves far enough
 SCRATCHED_SHARE = 0.3  # of those; on clean reporting clips there is not one such frame (bench, surface)
 BESIDE_SAMPLES = 1.0  # of colour: pictures whose colour is right show up to .7
 TREMBLES_PX = 0.08  # quickly looked at: steady open clips show up to .065, lines displaced by .3 px mostly .11 and more
+SWAYS_PX = 0.12  # looked at at half size: steady open clips show up to .07, with bends of .3 px .10 to .47
 REPEATS_QUANTILE = 0.25  # of the frames: what repeats lines does so on every frame, and two fields only where they part
 BORDER_PX = 4.0  # black lines or columns at a side that are worth a word
 
@@ -86,7 +87,8 @@ def findings_of(
         found += _blocks(series["block_clearness"], frames, cuts)
         found += _repeated_lines(series, frames, cuts)
         found += _colour_shift(series, frames, cuts)
-        found += _jitter(series["line_jitter"], frames, cuts)
+        found += _off_line("jitter", series["line_jitter"], TREMBLES_PX, frames, cuts)
+        found += _off_line("wobble", series["wobble"], SWAYS_PX, frames, cuts)
         found += _repeats(series, frames, cuts)
         found += _runs("combing", series["combing"] > COMBED_PCT, frames, 1)
         found += _light(series, frames, cuts)
@@ -168,13 +170,13 @@ def _colour_shift(series: Series, frames: range, cuts: list[int]) -> list[Survey
     return found
 
 
-def _jitter(curve: Curve, frames: range, cuts: list[int]) -> list[SurveyFinding]:
-    """Shots whose lines tremble."""
+def _off_line(kind: str, curve: Curve, least: float, frames: range, cuts: list[int]) -> list[SurveyFinding]:
+    """Shots whose lines tremble, each by itself, or sway together."""
     found = []
     for first, last, part in _shots(frames, cuts):
         size = float(np.nanmedian(curve[part])) if not np.isnan(curve[part]).all() else 0.0
-        if size >= TREMBLES_PX:
-            found.append(SurveyFinding("jitter", first, last, min(1.0, size / (2 * TREMBLES_PX)), {"pixels": size}))
+        if size >= least:
+            found.append(SurveyFinding(kind, first, last, min(1.0, size / (2 * least)), {"pixels": size}))
     return found
 
 

@@ -11,7 +11,7 @@ KIND_WORDS = {
     "unreadable": "unreadable frame", "dirt": "dirt",
     "scratch": "scratches", "dropout": "dropouts", "edges": "black borders", "compression": "compression blocks",
     "stairs": "repeated lines", "chroma": "colour beside its edges or run out", "jitter": "lines that tremble",
-    "left_alone": "frame left alone by a step",
+    "wobble": "lines that sway together", "left_alone": "frame left alone by a step",
 }  # fmt: skip
 CURVE_WORDS = {
     "level_luma_mean": "level", "light_change": "light change", "light_rows": "light of rows",
@@ -20,7 +20,8 @@ CURVE_WORDS = {
     "carried_columns": "detail, columns",
     "motion_p95": "motion", "temporal_information": "temporal information", "combing": "combing",
     "block_clearness": "block grid", "sample_lines": "lines a sample", "sample_columns": "columns a sample",
-    "line_jitter": "line jitter", "colour_right": "colour to the right", "colour_down": "colour below",
+    "line_jitter": "line jitter", "wobble": "wobble",
+    "colour_right": "colour to the right", "colour_down": "colour below",
     "colour_smear": "colour run out",
     "scratch_length": "scratches", "dropout_count": "dropouts",
     "dirt_count": "dirt", "dirt_area": "dirt, area",
@@ -34,7 +35,8 @@ CURVE_SCALES = {
     "sharpness": (0.0, 1.5), "carried_lines": (0.0, 100.0), "carried_columns": (0.0, 100.0),
     "motion_p95": (0.0, 12.0), "temporal_information": (0.0, 30.0), "combing": (0.0, 2.0),
     "block_clearness": (0.0, 12.0), "sample_lines": (0.0, 4.0), "sample_columns": (0.0, 4.0),
-    "line_jitter": (0.0, 1.0), "colour_right": (-4.0, 4.0), "colour_down": (-4.0, 4.0), "colour_smear": (0.0, 24.0),
+    "line_jitter": (0.0, 1.0), "wobble": (0.0, 2.0),
+    "colour_right": (-4.0, 4.0), "colour_down": (-4.0, 4.0), "colour_smear": (0.0, 24.0),
 }  # fmt: skip
 
 

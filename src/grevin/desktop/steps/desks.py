@@ -36,12 +36,13 @@ from grevin.desktop.steps.scratch.desk import ScratchDesk
 from grevin.desktop.steps.sidefill.desk import SidefillDesk
 from grevin.desktop.steps.spot.desk import SpotDesk
 from grevin.desktop.steps.stairs.desk import StairsDesk
+from grevin.desktop.steps.wobble.desk import WobbleDesk
 from grevin.desktop.texts import tr
 
 DESKS: tuple[type[Desk], ...] = (
-    PickDesk, RepeatsDesk, FieldsDesk, RebuildDesk, DropoutDesk, JitterDesk, ChromaDesk, CompressionDesk, NoiseDesk,
-    GradientsDesk, FlickerDesk, BandsDesk, LightDesk, DirtDesk, ScratchDesk, SpotDesk, RetouchDesk, EdgesDesk,
-    StairsDesk, ReframeDesk, SidefillDesk, EnlargeDesk, GrainDesk,
+    PickDesk, RepeatsDesk, FieldsDesk, RebuildDesk, DropoutDesk, JitterDesk, WobbleDesk, ChromaDesk,
+    CompressionDesk, NoiseDesk, GradientsDesk, FlickerDesk, BandsDesk, LightDesk, DirtDesk, ScratchDesk, SpotDesk,
+    RetouchDesk, EdgesDesk, StairsDesk, ReframeDesk, SidefillDesk, EnlargeDesk, GrainDesk,
 )  # fmt: skip
 LANES: tuple[CountLane, ...] = tuple(desk.lane for desk in DESKS if desk.lane is not None)
 

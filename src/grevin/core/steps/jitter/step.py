@@ -2,7 +2,7 @@
 
 Each line is moved until it fits those above and below, by fractions of a pixel, in each field by itself; the colour
 goes with it. Whether a shot trembles is told first, over many of its frames: one that does not comes out bit for bit.
-What bends slowly, over many lines, is left: it cannot be told from what the picture shows.
+What bends slowly, over many lines, is left: it cannot be told from what one picture shows. Wobble takes that.
 """
 
 from __future__ import annotations
@@ -11,7 +11,7 @@ from typing import ClassVar
 
 import numpy as np
 
-from grevin.core.measure.line_jitter import Lines, displacements, moved_lines, trembling
+from grevin.core.measure.line_jitter import displacements, lines_of_plane, moved_lines, trembling
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.levels import Plane, levels_of, with_levels
 from grevin.core.progress import Progress
@@ -56,7 +56,9 @@ class JitterStep:
         far = np.float32(settings.strength) * displacements(_brightness(frame, levels))
         if not far.any():
             return frame
-        changed = {place: moved_lines(plane, _for_plane(far, plane, levels[0])) for place, plane in enumerate(levels)}
+        changed = {
+            place: moved_lines(plane, lines_of_plane(far, plane, levels[0])) for place, plane in enumerate(levels)
+        }
         return with_levels(frame, levels, changed)
 
     def tell(self, study: Arrays, rate: float) -> tuple[str, ...]:
@@ -95,10 +97,3 @@ def _plane_of(shot: Shotwise, number: int) -> Plane:
 def _brightness(frame: Frame, levels: list[Plane]) -> Plane:
     """Luma, grey, or green."""
     return levels[1] if frame.format.model == "rgb" else levels[0]
-
-
-def _for_plane(far: Lines, plane: Plane, luma: Plane) -> Lines:
-    """Displacements of a plane's lines, in its own samples."""
-    down, across = -(-luma.shape[0] // plane.shape[0]), -(-luma.shape[1] // plane.shape[1])
-    padded = np.pad(far, (0, plane.shape[0] * down - len(far)), mode="edge")
-    return np.asarray(padded.reshape(-1, down).mean(axis=1) / across, np.float32)

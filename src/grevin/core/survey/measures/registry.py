@@ -22,9 +22,10 @@ from grevin.core.survey.measures.motion import Motion
 from grevin.core.survey.measures.noise import Noise
 from grevin.core.survey.measures.repeated_lines import RepeatedLines
 from grevin.core.survey.measures.scratches import Scratches
+from grevin.core.survey.measures.wobble import Wobble
 
 MEASURES: tuple[Measure, ...] = (
     Levels(), Light(), LightOfFields(), Detail(), Carried(), Noise(), Motion(), ChangeMeasure(), FieldChange(),
-    Combing(), Blocks(), RepeatedLines(), ColourShift(), ColourSmear(), LineJitter(), Borders(), DirtCount(),
-    Scratches(), DropoutCount(),
+    Combing(), Blocks(), RepeatedLines(), ColourShift(), ColourSmear(), LineJitter(), Wobble(), Borders(),
+    DirtCount(), Scratches(), DropoutCount(),
 )  # fmt: skip

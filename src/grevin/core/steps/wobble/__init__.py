@@ -1,0 +1,1 @@
+"""Wobble: pictures that a time base bends sideways, put straight."""

@@ -1,0 +1,1 @@
+"""The desk of the step Wobble."""
