@@ -7,7 +7,7 @@ from dataclasses import astuple, dataclass
 
 import numpy as np
 
-from grevin.core.measure.colour_shift import Shift, likeness, shift_of
+from grevin.core.measure.colour_shift import SHARPENED, Shift, likeness, sharpened, shift_of
 from grevin.core.measure.colour_smear import TEN_TO_NINETY, Edges, Plane, Smear, smear_of
 from grevin.core.picture.levels import levels_of
 from grevin.core.progress import Progress
@@ -50,20 +50,26 @@ def looked_at(shot: Shotwise, progress: Progress) -> Arrays:
     if fmt.model != "yuv":
         return {"shift": np.full(5, np.nan), "smear": np.array([np.nan] * 4 + [0.0]), "ratio": np.zeros(3)}
     chosen = spread_over(shot.frames, LOOKED_AT)
-    progress.begin(len(chosen), "Looking where colour lies")
     maps = []
 
-    def frames() -> Iterator[tuple[Plane, list[Plane]]]:
+    def planes() -> Iterator[tuple[Plane, list[Plane]]]:
+        progress.begin(len(chosen), "Looking where colour lies")
         for number in chosen:
             luma, *colours = levels_of(shot.window(number).frame())
-            maps.append(likeness(luma, colours[:2]))
             yield luma, colours[:2]
             progress.advance()
 
-    smear = smear_of(frames())
+    def first_look() -> Iterator[tuple[Plane, list[Plane]]]:
+        for luma, colours in planes():
+            maps.append(likeness(luma, colours))
+            yield luma, colours
+
+    smear, shift = smear_of(first_look()), shift_of(maps)
+    for _ in range(SHARPENED):
+        shift = sharpened(shift, planes()) if shift.is_known else shift
     told = [*astuple(smear.colour), *astuple(smear.light), float(smear.is_doubled)]
     ratio = [*fmt.chroma_ratio, 2.0 if shot.of_fields else 1.0]
-    return {"shift": np.array(astuple(shift_of(maps))), "smear": np.array(told), "ratio": np.array(ratio)}
+    return {"shift": np.array(astuple(shift)), "smear": np.array(told), "ratio": np.array(ratio)}
 
 
 def known_of(study: Arrays) -> Known:

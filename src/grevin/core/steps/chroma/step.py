@@ -14,9 +14,9 @@ from __future__ import annotations
 
 from typing import ClassVar
 
-import cv2
 import numpy as np
 
+from grevin.core.measure.colour_shift import moved
 from grevin.core.measure.colour_smear import TEN_TO_NINETY
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.levels import Plane, levels_of, with_levels
@@ -40,7 +40,7 @@ class ChromaStep:
     id: ClassVar[str] = "chroma"
     label: ClassVar[str] = "Colour shift"
     fault: ClassVar[str] = "Colour lies beside or below the things it belongs to, or ran out along the lines"
-    version: ClassVar[int] = 2
+    version: ClassVar[int] = 3
     family: ClassVar[Family] = "whole"
     stage: ClassVar[Stage] = "signal"
     settings_model: ClassVar[type[Settings]] = ChromaSettings
@@ -67,7 +67,7 @@ class ChromaStep:
         if not moves and (sigma < NOTHING or min(frame.planes[1].shape) < LEAST_SIDE):
             return frame
         levels = levels_of(frame)
-        colours = [_moved(plane, -right, -down) if moves else plane for plane in levels[1:3]]
+        colours = [moved(plane, -right, -down) if moves else plane for plane in levels[1:3]]
         if sigma >= NOTHING:
             luma = resized(levels[0], (colours[0].shape[0], colours[0].shape[1]), KERNELS["cubic"])
             colours = [_sharp(plane, luma, sigma, doubled, settings.smear_strength) for plane in colours]
@@ -113,11 +113,3 @@ def _smear(known: Known, settings: ChromaSettings) -> tuple[float, bool]:
 def _sharp(plane: Plane, luma: Plane, sigma: float, doubled: bool, strength: float) -> Plane:
     made = unsmeared(undoubled(plane) if doubled else plane, luma, sigma)
     return np.asarray(plane + np.float32(strength) * (made - plane), np.float32)
-
-
-def _moved(plane: Plane, right: float, down: float) -> Plane:
-    """(H, W) float32, a plane moved by parts of samples; its last ones are repeated at the sides."""
-    way = np.array([[1.0, 0.0, -right], [0.0, 1.0, -down]])
-    flags = cv2.INTER_LANCZOS4 | cv2.WARP_INVERSE_MAP
-    made = cv2.warpAffine(plane, way, plane.shape[::-1], flags=flags, borderMode=cv2.BORDER_REPLICATE)
-    return np.asarray(made, np.float32)
