@@ -11,7 +11,8 @@ import numpy.typing as npt
 import pytest
 from skimage import data as photographs
 
-from grevin.core.measure.wobble import PARTS, common, lines_of
+from grevin.core.measure import wobble
+from grevin.core.measure.wobble import PARTS, common, lines_of, swayed
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.quality.damage.wobble import WobbleDamage
@@ -155,6 +156,19 @@ def test_colour_goes_with_its_lines() -> None:
     for place in range(3):
         right, before, after = (one.planes[place][:, 16:-16] for one in (clean[6], worn[6], made))
         assert psnr(*squared_error(right, after)) > psnr(*squared_error(right, before)) + 1
+
+
+def test_a_long_shot_is_told_apart_in_stretches_that_show_no_seam(monkeypatch: pytest.MonkeyPatch) -> None:
+    rng = np.random.default_rng(7)
+    right, sure = rng.normal(0, 1, (150, 20, PARTS)), rng.random((150, 20, PARTS)) > 0.1
+    right += rng.normal(0, 1, (150, 20, 1)) - 0.9 * right  # parts that are nearly alike
+    whole = swayed(right, sure)
+    monkeypatch.setattr(wobble, "STRETCH", 40)
+    parts = swayed(right, sure)
+    assert whole.known.mean() > 0.2
+    np.testing.assert_allclose(parts.moved, whole.moved)
+    np.testing.assert_array_equal(parts.known, whole.known)
+    np.testing.assert_allclose(parts.whole, whole.whole)
 
 
 def test_strength_takes_a_part_and_none() -> None:

@@ -17,6 +17,7 @@ import numpy as np
 import numpy.typing as npt
 
 from grevin.core.motion.flow import Flow, Luma8, positions, sample
+from grevin.core.progress import Progress
 
 Values = npt.NDArray[np.float64]
 Known = npt.NDArray[np.bool_]
@@ -34,6 +35,7 @@ ROUNDING = 0.1  # 8-bit levels, squared: what does not fit is never less
 ALIKE_PX = 0.35  # by which parts of one line may differ: what a moving camera's depth and the motion's errors add up to
 AGREE, MOSTLY = 0.75, 0.5  # share of the sure parts that have to be alike, and where a shot is known to wobble
 AROUND = 8  # pictures before and behind, over which what moves steadily is told
+STRETCH = 128  # pictures that are told apart at once; a little more on both sides is looked at with them
 FAR_AROUND = 16  # the same for what the whole of lines does
 TREMBLES = 3.0  # times more to the sides than up and down: a time base, no camera
 COMES_BACK = 3.0  # deviations of its steps over their number, which a bend adds at most
@@ -122,14 +124,25 @@ def common(right: Values, sure: Known, most: bool = False) -> tuple[Values, Know
     return np.where(known, np.where(alike, right, 0.0).sum(axis=-1) / np.maximum(along, 1), 0.0), known
 
 
-def swayed(right: Values, sure: Known, most: bool = False) -> Sway:
-    """What lines did together.
+def swayed(right: npt.NDArray[np.floating], sure: Known, most: bool = False) -> Sway:
+    """What lines did together, told stretch by stretch, so that the parts of few pictures are at hand at once.
 
     Args:
         right: (T, N, PARTS) px, of `strips_of`.
         sure: (T, N, PARTS) bool.
         most: as for `common`.
     """
+    found = []
+    for first in range(0, len(right), STRETCH):
+        start = max(0, first - ROUNDS * AROUND)
+        part, own = slice(start, first + STRETCH + ROUNDS * AROUND), slice(first - start, first - start + STRETCH)
+        found.append([one[own] for one in _told_apart(right[part].astype(np.float64), sure[part], most)])
+    moved, known, whole = (np.concatenate(each) for each in zip(*found, strict=True))
+    return Sway(moved - _drift(moved), known.astype(np.bool_), whole)
+
+
+def _told_apart(right: Values, sure: Known, most: bool) -> tuple[Values, Known, Values]:
+    """What `Sway` holds, of a stretch of a shot."""
     steady = np.zeros(right.shape)
     for _ in range(ROUNDS):
         moved, known = common(right - steady, sure, most)
@@ -137,11 +150,10 @@ def swayed(right: Values, sure: Known, most: bool = False) -> Sway:
         rest = right - moved[..., None]
         around = [slice(max(0, place - AROUND), place + AROUND + 1) for place in range(len(rest))]
         steady = np.stack([_middle(rest[part], sure[part], 0) for part in around])
-    whole = _middle(rest.reshape(len(rest), -1), sure.reshape(len(rest), -1), -1)
-    return Sway(moved - _drift(moved), known, whole)
+    return moved, known, _middle(rest.reshape(len(rest), -1), sure.reshape(len(rest), -1), -1)
 
 
-def bends(sway: Sway, down: Values, frames: float) -> Values:
+def bends(sway: Sway, down: Values, frames: float, progress: Progress) -> Values:
     """(T + 1, N) px by which the strips of each picture lie too far right, against those of the pictures around.
 
     The whole picture goes along where that is the time base's doing; else the middle of what could be told lies right.
@@ -150,9 +162,14 @@ def bends(sway: Sway, down: Values, frames: float) -> Values:
         sway: of the shot.
         down: (T,) lines by which the picture went down; NaN where that cannot be told.
         frames: standard deviation of the weights of the pictures around; what sways slower is left.
+        progress: one unit a picture.
     """
     reach, strips = round(1.6 * frames), np.nan_to_num(down) / STRIP_LINES
-    found = np.stack([_bend(sway.moved, strips, place, frames, reach) for place in range(len(sway.moved) + 1)])
+    each = []
+    for place in range(len(sway.moved) + 1):
+        each.append(_bend(sway.moved, strips, place, frames, reach))
+        progress.advance()
+    found = np.stack(each)
     aside, told = _restless(sway, down), found[:, sway.told]
     if aside is None:
         return np.asarray(found - np.median(told, axis=1, keepdims=True))

@@ -50,7 +50,7 @@ class WobbleStep:
     def learn(self, shot: Shotwise, settings: WobbleSettings, progress: Progress) -> Arrays:
         """How the pictures of a shot bend."""
         looked = shot.kept("strips", lambda: _measured(shot, progress))
-        return _studied(looked, settings, shot.per_frame) | {"first": np.array(shot.frames.start)}
+        return _studied(looked, settings, shot.per_frame, progress) | {"first": np.array(shot.frames.start)}
 
     def render(self, window: Window, settings: WobbleSettings) -> Frame:
         """The frame put straight; itself where it is not bent."""
@@ -102,39 +102,39 @@ def _measured(shot: Shotwise, progress: Progress) -> Arrays:
         window = shot.window(number)
         return strips_of(window.luma8(), window.luma8(1), window.motion(1, "far"))
 
-    found = []
+    right, sure, down = [], [], []
     for strips in in_parallel(look, frames[:-1]):
         if strips is not None:
-            found.append(strips)
+            right.append(strips.right.astype(np.float16))  # a shot may be an hour
+            sure.append(strips.sure)
+            down.append(strips.down)
         progress.advance()
-    if not found:
+    if not right:
         return {"right": np.zeros((0, 0, PARTS)), "sure": np.zeros((0, 0, PARTS), np.bool_), "down": np.zeros(0)}
-    return {
-        "right": np.stack([one.right for one in found]).astype(np.float16),
-        "sure": np.stack([one.sure for one in found]), "down": np.array([one.down for one in found], np.float32),
-    }  # fmt: skip
+    return {"right": np.stack(right), "sure": np.stack(sure), "down": np.array(down, np.float32)}
 
 
-def _studied(looked: Arrays, settings: WobbleSettings, per_frame: int) -> Arrays:
+def _studied(looked: Arrays, settings: WobbleSettings, per_frame: int, progress: Progress) -> Arrays:
     """What the step acts by.
 
     Returns:
         "bends": (T, N) px by which strips lie too far right, empty where nothing is to be done; "size": standard
         deviation of bends, px; "known": share of the strips that told it; "per_frame": pictures a frame.
     """
-    right, sure = looked["right"].astype(np.float64), looked["sure"].astype(np.bool_)
+    right, sure = looked["right"], looked["sure"].astype(np.bool_)
     down = looked["down"].astype(np.float64)
     nothing: Arrays = {"bends": np.zeros((0, 0), np.float32), "size": np.array(0.0), "known": np.array(0.0)}
     nothing["per_frame"] = np.array(per_frame)
     frames = settings.frames * per_frame
     if len(right) + 1 < FEWEST:
         return nothing
+    progress.begin(2 * len(right) + 2, "Telling bends from what moves")
     sway = swayed(right, sure)
-    told_bends = bends(sway, down, frames)[:, sway.told]
+    told_bends = bends(sway, down, frames, progress)[:, sway.told]
     size = float((told_bends - np.median(told_bends, axis=1, keepdims=True)).std())  # a camera moves whole ones
     known = float(sway.known.mean())
     told: Arrays = nothing | {"size": np.array(size), "known": np.array(known)}
     if settings.acts == "found" and (known < LEAST_KNOWN or size < settings.least_px):
         return told
     sway = swayed(right, sure, most=True)
-    return told | {"bends": bends(sway, down, frames).astype(np.float32)}
+    return told | {"bends": bends(sway, down, frames, progress).astype(np.float32)}
