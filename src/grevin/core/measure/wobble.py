@@ -22,6 +22,7 @@ from grevin.core.progress import Progress
 Values = npt.NDArray[np.float64]
 Known = npt.NDArray[np.bool_]
 
+# Tried on the clips that rule of the bench (`bench.wobble`), but where a reason stands beside them
 STRIP_LINES = 4  # high
 PARTS = 8  # of a strip, side by side
 END_PARTS = 2  # of them, of which one at either end has to go along
@@ -209,18 +210,20 @@ def _drift(moved: Values) -> Values:
 
 def _bend(moved: Values, down: Values, place: int, frames: float, reach: int) -> Values:
     """(N,) px of one picture: what it departs from a line through those before and behind it."""
-    ways = [np.zeros(moved.shape[1])]
-    away = [0]
-    rows = np.arange(moved.shape[1], dtype=np.float64)
-    for side in (1, -1):
-        way, gone = ways[0], 0.0
-        last = min(len(moved), place + reach) if side > 0 else max(0, place - reach)
-        for other in range(place, last) if side > 0 else range(place - 1, last - 1, -1):
-            gone -= 0.0 if side > 0 else float(down[other])
-            way = way + side * np.interp(rows + gone, rows, moved[other])
-            gone += float(down[other]) if side > 0 else 0.0
-            ways.append(way)
-            away.append(other + 1 - place if side > 0 else other - place)
+    rows, still = np.arange(moved.shape[1], dtype=np.float64), np.zeros(moved.shape[1])
+    ways, away = [still], [0]
+    way, gone = still, 0.0
+    for other in range(place, min(len(moved), place + reach)):
+        way = way + np.interp(rows + gone, rows, moved[other])
+        gone += float(down[other])
+        ways.append(way)
+        away.append(other + 1 - place)
+    way, gone = still, 0.0
+    for other in range(place - 1, max(0, place - reach) - 1, -1):
+        gone -= float(down[other])
+        way = way - np.interp(rows + gone, rows, moved[other])
+        ways.append(way)
+        away.append(other - place)
     return -_usual(np.array(away, np.float64) / frames, np.stack(ways))
 
 
