@@ -69,7 +69,7 @@ def _together(rows: list[dict[str, Any]]) -> dict[str, float]:
 
 def _of_clip(place: int) -> list[dict[str, Any]]:
     clip = CLIPS[place]
-    clean = [_even(frame).with_number(number) for number, frame in enumerate(pristine(clip)[FRAMES])]
+    clean = [even(frame).with_number(number) for number, frame in enumerate(pristine(clip)[FRAMES])]
     rng = np.random.default_rng((SEED, place))
     fields = [_field(frame) for frame in clean]
     return [_figures(clip, kind, fields if kind.endswith(FIELD) else clean, rng) for kind in KINDS]
@@ -80,7 +80,7 @@ def _field(frame: Frame) -> Frame:
     return Frame(frame.number, replace(frame.format, height=len(luma)), (luma,))
 
 
-def _even(frame: Frame) -> Frame:
+def even(frame: Frame) -> Frame:
     """Luma alone, of whole blocks."""
     luma = frame.luma8()
     height, width = (size // 16 * 16 for size in luma.shape)
@@ -115,10 +115,10 @@ def _figures(clip: Clip, kind: str, clean: list[Frame], rng: np.random.Generator
     seconds = time.process_time() - begun
     return {
         "clip": clip.name, "group": clip.group, "kind": kind, "acted": float(made is not worn[1]),
-        "gain_db": round(_db(clean[1], made.rounded()) - _db(clean[1], worn[1]), 3), "seconds": round(seconds, 4),
+        "gain_db": round(luma_db(clean[1], made.rounded()) - luma_db(clean[1], worn[1]), 3), "seconds": round(seconds, 4),
     }  # fmt: skip
 
 
-def _db(right: Frame, other: Frame) -> float:
+def luma_db(right: Frame, other: Frame) -> float:
     apart = np.square(right.planes[0].astype(np.float64) - other.planes[0])[:, EDGE:-EDGE]
     return psnr(float(apart.sum()), apart.size)

@@ -14,12 +14,12 @@ import numpy as np
 
 from bench.clips import CLIPS, Clip, pristine
 from bench.coded import coded_run
+from bench.jitter import OPTIONS, even, luma_db
 from bench.over_clips import suite_over_clips
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.levels import levels_of, with_levels
 from grevin.core.progress import Progress
 from grevin.core.quality.damage.wobble import WobbleDamage
-from grevin.core.quality.figures import psnr
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
@@ -41,8 +41,6 @@ KINDS: dict[str, tuple[WobbleDamage, float, str]] = {
     "steady": (STEADY, 1.5, ""), "steady_noisy": (STEADY, 6.0, ""), "steady_mpeg2": (STEADY, 1.5, "mpeg2video"),
     f"steady{FIELDS}": (STEADY, 1.5, ""),
 }  # fmt: skip
-EDGE = 16  # px at the sides that are not counted
-OPTIONS = {"qmin": "6", "qmax": "6", "g": "12", "bf": "2"}
 
 
 def run_wobble(wanted: list[str], progress: Progress) -> tuple[dict[str, Any], None]:
@@ -72,7 +70,7 @@ def _together(rows: list[dict[str, Any]]) -> dict[str, float]:
 
 def _of_clip(place: int) -> list[dict[str, Any]]:
     clip = CLIPS[place]
-    clean = [_even(frame).with_number(number) for number, frame in enumerate(pristine(clip)[FRAMES])]
+    clean = [even(frame).with_number(number) for number, frame in enumerate(pristine(clip)[FRAMES])]
     rng = np.random.default_rng((SEED, place))
     pairs = zip(clean[::2], clean[1::2], strict=True)
     woven = [_woven(early, late, number) for number, (early, late) in enumerate(pairs)]
@@ -80,14 +78,6 @@ def _of_clip(place: int) -> list[dict[str, Any]]:
         _figures(clip, kind, woven if kind.endswith(FIELDS) else clean, SEED + 100 * place + turn, rng)
         for turn, kind in enumerate(KINDS)
     ]
-
-
-def _even(frame: Frame) -> Frame:
-    """Luma alone, of whole blocks."""
-    luma = frame.luma8()
-    height, width = (size // 16 * 16 for size in luma.shape)
-    fmt = replace(frame.format, width=width, height=height, model="grey", chroma="4:4:4", bit_depth=8, alpha=False)
-    return Frame(frame.number, fmt, (np.ascontiguousarray(luma[:height, :width]),))
 
 
 def _woven(early: Frame, late: Frame, number: int) -> Frame:
@@ -113,7 +103,7 @@ def _figures(clip: Clip, kind: str, clean: list[Frame], seed: int, rng: np.rando
     begun = time.process_time()
     made = {number: chain.result.frame(number) for number in LOOKED_AT if number < len(worn)}
     seconds = time.process_time() - begun
-    gains = [_db(clean[n], one.rounded()) - _db(clean[n], worn[n]) for n, one in made.items()]
+    gains = [luma_db(clean[n], one.rounded()) - luma_db(clean[n], worn[n]) for n, one in made.items()]
     study = chain.steps[0].study_of(0)
     return {
         "clip": clip.name, "group": clip.group, "kind": kind, "gain_db": round(float(np.mean(gains)), 3),
@@ -121,8 +111,3 @@ def _figures(clip: Clip, kind: str, clean: list[Frame], seed: int, rng: np.rando
         "known": round(float(study["known"]), 3), "size_px": round(float(study["size"]), 4),
         "seconds": round(seconds / len(worn), 4),
     }  # fmt: skip
-
-
-def _db(right: Frame, other: Frame) -> float:
-    apart = np.square(right.planes[0].astype(np.float64) - other.planes[0])[:, EDGE:-EDGE]
-    return psnr(float(apart.sum()), apart.size)
