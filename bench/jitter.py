@@ -115,10 +115,12 @@ def _figures(clip: Clip, kind: str, clean: list[Frame], rng: np.random.Generator
     seconds = time.process_time() - begun
     return {
         "clip": clip.name, "group": clip.group, "kind": kind, "acted": float(made is not worn[1]),
-        "gain_db": round(luma_db(clean[1], made.rounded()) - luma_db(clean[1], worn[1]), 3), "seconds": round(seconds, 4),
+        "gain_db": round(luma_db(clean[1], made.rounded()) - luma_db(clean[1], worn[1]), 3),
+        "seconds": round(seconds, 4),
     }  # fmt: skip
 
 
 def luma_db(right: Frame, other: Frame) -> float:
+    """PSNR of luma, dB, without the sides."""
     apart = np.square(right.planes[0].astype(np.float64) - other.planes[0])[:, EDGE:-EDGE]
     return psnr(float(apart.sum()), apart.size)
