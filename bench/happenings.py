@@ -1,7 +1,8 @@
 """What happens before a camera and is no damage: flashes, an exposure that is looked for, fades, near poles, credits.
 
-And a test card before the picture begins. Laid over clean footage with its frames' own numbers, so that the result is
-right as it is.
+And what is laid over a picture or joined to it: a test card, a leader that counts down, a running time, words that go
+along the bottom, a small picture within another, one shot that dissolves into the next. Laid over clean footage with
+its frames' own numbers, so that the result is right as it is.
 """
 
 from __future__ import annotations
@@ -29,6 +30,18 @@ CREDIT_SPEED, CREDIT_LINE = (1.0, 8.0), 0.14  # px a frame, and of the picture's
 CARD_EVERY, CARD_STEPS, CARD_GROUND, CARD_LINES = (20, 61), 10, 0.43, 0.78  # px; of white
 CARD_NOISE = 0.5 / 255  # standard deviation
 MESH_PX, WIRE_PX, FENCE_LEVEL = (14.0, 34.0), (0.7, 1.8), 0.23  # of a lattice: across, half a wire; of white
+RATE = 25  # frames in a second of the running time
+TIME_PX, TIME_INK, TIME_BOX, BOX_PX = 215.0, 0.95, 0.02, (30.0, 10.0, 6.0)  # at 600 lines: wide; above, below, beside
+ALONG = "PORT ELLERY: FERRY TIMES CHANGE ON MONDAY - HARBOUR CLOSED TO TRAFFIC - REGATTA AT NOON - "
+BAR, BAR_LEVEL, ALONG_INK = (0.86, 0.95), (0.05, 0.3), 0.92  # of the height, from top to bottom
+DISSOLVE_FRAMES, DISSOLVE_BEGINS = (5, 10), (1, 4)
+LEADER_FRAMES, LEADER_GROUND, LEADER_HAND = (
+    (16, 25),
+    (0.3, 0.7),
+    0.6,
+)  # a turn of its hand; what that leaves of the light
+LEADER_INK, LEADER_RINGS, LEADER_RING_LEVEL, LEADER_FROM = 0.05, (0.36, 0.42), 0.92, 8
+INSET_SIZE, INSET_FRAME_PX, INSET_INK = 0.45, 2, 0.9
 FINE = 4  # times by which covers are drawn more finely
 
 
@@ -131,13 +144,107 @@ def fence(frames: list[Frame], seed: int) -> list[Frame]:
     return [_covered(frame, covers(place)) for place, frame in enumerate(frames)]
 
 
+def running_time(frames: list[Frame], seed: int) -> list[Frame]:
+    """A running time, as viewing copies have it, before a dark box or without one."""
+    rng = np.random.default_rng((seed, 11))
+    height, width = frames[0].format.height, frames[0].format.width
+    at, scale = (rng.uniform(0.05, 0.4) * width, float(rng.choice([0.12, 0.93])) * height), height / 600
+    start, boxed = int(rng.integers(0, 25 * 3600 * 2)), bool(rng.integers(2))
+    above, below, beside = (scale * px for px in BOX_PX)
+    box = np.zeros((height, width), np.uint8)
+    if boxed:
+        low = round(at[0] + scale * TIME_PX), round(at[1] + below)
+        cv2.rectangle(box, (round(at[0] - beside), round(at[1] - above)), low, 255, cv2.FILLED)
+
+    def covers(place: int) -> Iterator[tuple[Share, float]]:
+        seconds, part = divmod(start + place, RATE)
+        words = f"{seconds // 3600:02d}:{seconds // 60 % 60:02d}:{seconds % 60:02d}:{part:02d}"
+        yield _share(box, (width, height)), TIME_BOX
+        yield _words(words, at, scale, (width, height)), TIME_INK
+
+    return [_covered(frame, covers(place)) for place, frame in enumerate(frames)]
+
+
+def going_along(frames: list[Frame], seed: int) -> list[Frame]:
+    """Words that go along the bottom of the picture on a bar."""
+    rng = np.random.default_rng((seed, 13))
+    speed, level = float(rng.uniform(*CREDIT_SPEED)), float(rng.uniform(*BAR_LEVEL))
+    height, width = frames[0].format.height, frames[0].format.width
+    bar = np.zeros((height, width), np.uint8)
+    bar[round(BAR[0] * height) : round(BAR[1] * height)] = 255
+
+    def covers(place: int) -> Iterator[tuple[Share, float]]:
+        yield _share(bar, (width, height)), level
+        yield _words(ALONG, (-speed * place, 0.925 * height), height / 600, (width, height)), ALONG_INK
+
+    return [_covered(frame, covers(place)) for place, frame in enumerate(frames)]
+
+
+def dissolve(frames: list[Frame], seed: int) -> list[Frame]:
+    """One shot dissolves into another: itself backwards and upside down."""
+    rng = np.random.default_rng((seed, 14))
+    begins, takes = int(rng.integers(*DISSOLVE_BEGINS)), int(rng.integers(*DISSOLVE_FRAMES))
+    shares = np.clip((np.arange(len(frames)) - begins) / takes, 0.0, 1.0).astype(np.float32)
+    return [
+        _again(frame, (1 - share) * to_rgb(frame) + share * to_rgb(other)[::-1, ::-1])
+        for frame, other, share in zip(frames, frames[::-1], shares, strict=True)
+    ]
+
+
+def leader(frames: list[Frame], seed: int) -> list[Frame]:
+    """A leader that counts down: a cross, two rings, a hand that goes round, and a figure."""
+    rng = np.random.default_rng((seed, 16))
+    height, width = frames[0].format.height, frames[0].format.width
+    ground, turn = 255 * float(rng.uniform(*LEADER_GROUND)), int(rng.integers(*LEADER_FRAMES))
+    made, middle = [], (width, height)  # drawn at twice the size
+    for place, frame in enumerate(frames):
+        drawn = np.full((2 * height, 2 * width), round(ground), np.uint8)
+        hand = 360 * (place % turn) / turn - 90
+        cv2.ellipse(drawn, middle, (2 * width, 2 * width), 0, -90, hand, round(LEADER_HAND * ground), cv2.FILLED)
+        cv2.line(drawn, (width, 0), (width, 2 * height), round(255 * LEADER_INK), 2)
+        cv2.line(drawn, (0, height), (2 * width, height), round(255 * LEADER_INK), 2)
+        for ring in LEADER_RINGS:
+            cv2.circle(drawn, middle, round(2 * ring * height), round(255 * LEADER_RING_LEVEL), 6, cv2.LINE_AA)
+        figure, where = str(LEADER_FROM - place // turn), (round(width - 0.2 * height), round(1.24 * height))
+        cv2.putText(drawn, figure, where, cv2.FONT_HERSHEY_SIMPLEX, height / 45, 8, round(height / 12), cv2.LINE_AA)
+        small = cv2.resize(drawn, (width, height), interpolation=cv2.INTER_AREA).astype(np.float32)
+        made.append(_again(frame, _noisy(small / np.float32(255.0), rng)))
+    return made
+
+
+def inset(frames: list[Frame], seed: int) -> list[Frame]:
+    """The picture, small and framed, within one that stands."""
+    rng = np.random.default_rng((seed, 19))
+    height, width = frames[0].format.height, frames[0].format.width
+    high, wide = round(INSET_SIZE * height), round(INSET_SIZE * width)
+    top, left = (INSET_FRAME_PX + round(rng.uniform(0.05, 0.5) * side) for side in (height, width))
+    still = to_rgb(frames[0])[:, ::-1].copy()
+    px = INSET_FRAME_PX
+    still[top - px : top + high + px, left - px : left + wide + px] = INSET_INK
+    made = []
+    for frame in frames:
+        picture = still.copy()
+        small = cv2.resize(to_rgb(frame), (wide, high), interpolation=cv2.INTER_AREA)
+        picture[top : top + high, left : left + wide] = small
+        made.append(_again(frame, picture))
+    return made
+
+
+def _words(words: str, at: tuple[float, float], scale: float, size: tuple[int, int]) -> Share:
+    cover = np.zeros((FINE * size[1], FINE * size[0]), np.uint8)
+    where = round(FINE * at[0]), round(FINE * at[1])
+    cv2.putText(cover, words, where, cv2.FONT_HERSHEY_SIMPLEX, FINE * scale, 255, 2 * FINE, cv2.LINE_AA)
+    return _share(cover, size)
+
+
 def _noisy(drawn: Share, rng: np.random.Generator) -> Rgb:
     return np.repeat((drawn + rng.normal(0, CARD_NOISE, drawn.shape))[..., None], 3, axis=2).astype(np.float32)
 
 
 HAPPENINGS: dict[str, Callable[[list[Frame], int], list[Frame]]] = {
     "flashes": flashes, "exposure that hunts": hunting, "fade": fade, "near poles": poles, "credits": going_up,
-    "test card": card, "fence": fence,
+    "test card": card, "fence": fence, "running time": running_time, "words along the bottom": going_along,
+    "dissolve": dissolve, "leader": leader, "inset": inset,
 }  # fmt: skip
 
 

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 import pytest
 
 from grevin.core.steps.dirt.blobs import Blobs, find_blobs
 from grevin.core.steps.dirt.features import BlobFeatures
-from grevin.core.steps.dirt.flying import coming_back, elsewhere, flying, table_of
+from grevin.core.steps.dirt.flying import coming_back, elsewhere, flying, restless, table_of
 
 
 def features(*rows: tuple[float, float, float, float]) -> BlobFeatures:
@@ -61,6 +62,23 @@ def test_nothing_to_compare_with() -> None:
     assert flying(features(HERE), empty, table_of(features(HERE)), True).tolist() == [False]
 
 
+@pytest.mark.parametrize(
+    ("before", "after", "way", "changes"),
+    [
+        (((103, 82, 20, 50),), ((98, 79, 30, -35),), (0.0, 0.0), True),  # a figure, and the next one
+        (((103, 82, 20, 50),), ((98, 79, 5, -35), (99, 83, 5, 40)), (0.0, 0.0), True),  # in pieces
+        (((103, 82, 20, 50),), (), (0.0, 0.0), False),  # on one of them alone
+        (((103, 82, 20, 50),), ((98, 79, 5, -35),), (0.0, 0.0), False),  # much smaller
+        (((103, 82, 20, 50),), ((98, 79, 30, -15),), (0.0, 0.0), False),  # much fainter
+        (((120, 82, 20, 50),), ((98, 79, 30, -35),), (0.0, 0.0), False),  # elsewhere
+        (((90, 80, 20, 50),), ((110, 80, 30, -35),), (10.0, 0.0), True),  # a sign that the camera goes past
+    ],
+)
+def test_where_something_changes_all_the_time_is_no_dirt(before, after, way, changes: bool) -> None:
+    others = ((-1, table_of(features(*before))), (1, table_of(features(*after))))
+    assert restless(features(HERE), others, np.array([way])).tolist() == [changes]
+
+
 def blob_at(place: tuple[int, int], size: int = 8) -> tuple[Blobs, BlobFeatures]:
     spike = np.zeros((120, 160), np.uint8)
     spike[place[1] : place[1] + size, place[0] : place[0] + size] = 90
@@ -111,14 +129,31 @@ def test_a_large_thing_on_both_frames_beside_is_no_dirt(before, after, offsets, 
     blobs, measured = blob_at((70, 50), 14)
     empty = np.full((120, 160), 60, np.uint8)
     pair = (with_square(before, 14), empty if after is None else with_square(after, 14))
-    assert elsewhere(blobs, measured, asked, here, pair, offsets).tolist() == [flies]
+    assert elsewhere(blobs, measured, asked, here, pair, (empty, empty), offsets).tolist() == [flies]
 
 
 def test_small_things_are_alike_by_chance() -> None:
     small, told = blob_at((70, 50), 5)
     pair = (with_square((40, 60), 5), with_square((100, 44), 5))
-    asked = np.ones(1, np.bool_)
-    assert elsewhere(small, told, asked, with_square((70, 50), 5), pair, (-1, 1)).tolist() == [False]
+    asked, empty = np.ones(1, np.bool_), np.full((120, 160), 60, np.uint8)
+    here = with_square((70, 50), 5)
+    assert elsewhere(small, told, asked, here, pair, (empty, empty), (-1, 1)).tolist() == [False]
+
+
+@pytest.mark.parametrize(("lost_by", "flies"), [(4, True), (0, False)])
+def test_lettering_that_moves_by_parts_of_a_pixel_need_fit_no_better_than_the_motion_fails(lost_by, flies) -> None:
+    def lettered(right: float) -> np.ndarray:
+        picture = np.full((120, 160), 60, np.float32)
+        picture[50:64, 68:88] = np.where(np.arange(20) // 4 % 2 == 0, 150, 40)
+        move = np.array([[1.0, 0.0, right], [0.0, 1.0, 0.0]])
+        return np.rint(cv2.warpAffine(cv2.GaussianBlur(picture, (0, 0), 1.2), move, (160, 120))).astype(np.uint8)
+
+    blobs, _ = blob_at((70, 50), 14)
+    here, pair = lettered(0), (lettered(-6.7), lettered(6.7))
+    moved = tuple(np.roll(here, lost_by, axis=1) if lost_by else here - 20 for _ in range(2))
+    faint = features((77, 57, 196, 20.0))
+    found = elsewhere(blobs, faint, np.ones(1, np.bool_), here, pair, moved, (-1, 1))
+    assert found.tolist() == [flies]
 
 
 @pytest.mark.parametrize(("edge", "goes_along"), [(30, True), (50, False)])
@@ -136,5 +171,6 @@ def test_the_blurred_edge_of_a_thing_that_is_found_goes_with_it_unless_it_is_mos
         halo = there[y - 5 : y + 19, x - 5 : x + 19]
         np.maximum(halo, max(60, 25 + edge), out=halo)
         pair.append(there)
-    found = elsewhere(blobs, measured, np.ones(2, np.bool_), here, (pair[0], pair[1]), (-1, 1))
+    empty = np.full((120, 160), 60, np.uint8)
+    found = elsewhere(blobs, measured, np.ones(2, np.bool_), here, (pair[0], pair[1]), (empty, empty), (-1, 1))
     assert found.tolist() == [goes_along, True]

@@ -9,6 +9,7 @@ import cv2
 import numpy as np
 import pytest
 
+from bench.happenings import dissolve
 from grevin.core.measure.noise.model import NoiseModel, unpacked
 from grevin.core.picture.depth import in_depth
 from grevin.core.picture.frame import Frame
@@ -282,6 +283,17 @@ def test_a_picture_that_stops_and_goes_holds_no_noise() -> None:
     chain, _ = under(noisy(stops, 5.0), "noise", reach_frames=0)
     assert chain.steps[0].study_of(0)["renewed"].all()
     assert "renews" not in " ".join(chain.told(range(18)))
+
+
+def test_what_dissolves_is_no_noise() -> None:
+    still = without_grain(14)
+    changing = dissolve(still, 5)
+    chain, _ = under(changing, "noise")
+    assert max(off(chain.result.frame(number), changing[number]) for number in (2, 6, 11)) < 0.1
+    worn, truth = noisy(changing, 8.0), changing
+    told, made = under(worn, "noise")
+    assert model(told).typical == pytest.approx(8.0, rel=0.15)
+    assert off(made[7], truth[7]) < off(worn[7], truth[7]) / 1.6
 
 
 def test_a_curve_drawn_by_hand_is_taken(clean: list[Frame]) -> None:

@@ -47,7 +47,7 @@ def measured(
         return None if picture is None else picture.luma8()
 
     def samples_on(firsts: list[int]) -> list[Samples]:
-        return _samples(firsts, frame, flow, seen, progress)
+        return _samples(frames, firsts, frame, flow, seen, progress)
 
     apart = differences(frames, luma, progress) if renews != 1 and len(frames) > 1 else np.full(len(frames), np.nan)
     new = every(apart, renews) if renews > 1 else None
@@ -82,7 +82,7 @@ def _confirmed(apart: Differences, samples: list[Samples]) -> Renewed | None:
 
 
 def _samples(
-    firsts: list[int], frame: Callable[[int], Frame | None], flow: Callable[[int], Flow],
+    frames: range, firsts: list[int], frame: Callable[[int], Frame | None], flow: Callable[[int], Flow],
     seen: Callable[[int], Mask | None], progress: Progress,
 ) -> list[Samples]:  # fmt: skip
     progress.begin(len(firsts), "Measuring noise")
@@ -90,7 +90,8 @@ def _samples(
 
     def look(number: int) -> Samples | None:
         here, there = frame(number), frame(number + 1)
-        return None if here is None or there is None else samples_of(here, there, flow(number), seen(number))
+        after = frame(number + 2) if number + 2 in frames else None
+        return None if here is None or there is None else samples_of(here, there, flow(number), seen(number), after)
 
     for samples in in_parallel(look, firsts):
         found += [samples] if samples is not None else []

@@ -25,6 +25,7 @@ LEAST_PX, MOST_PX = 1.5, 90.0  # a frame: slower is followed by the motion, fast
 OFF_LINE_PX, OFF_LINE_SHARE = 3.0, 0.12  # how far from its line, and of its way, a thing may be
 LARGE_PX, LARGE_OFF_LINE_SHARE = 100.0, 0.4  # things this large are few, so that a bent way tells them too
 SIZE_FACTOR, CONTRAST_FACTOR = 2.0, 1.7  # between frames; blur and what lies behind change both
+RESTLESS_SIZE, RESTLESS_CONTRAST = 0.25, 0.5  # of its own, that what else changes at its place has at least
 COMPANY_PX, LEAST_COMPANY = 150.0, 2  # so many like it this near: it belongs to them
 BACK_FROM, BACK_TO = 2, 4  # frames away, either way, in which a thing is looked for at its own place
 BACK_SHARE = 0.35  # of its contrast by which it may differ there
@@ -33,7 +34,8 @@ FEW_FRAMES = 4  # of those asked, so few near the ends of a shot that one is eno
 ELSEWHERE_LEAST_PX = 50  # size from which a thing is looked for at other places: small ones are alike by chance
 ELSEWHERE_PX = 96  # how far a large thing is looked for on the frames beside
 ELSEWHERE_BENT_PX, ELSEWHERE_BENT_SHARE = 16.0, 0.8  # by which its way may change from frame to frame
-ELSEWHERE_SHARE = 0.3  # of its contrast by which it may differ there
+ELSEWHERE_SHARE = 0.3  # by which it may differ there, of its contrast or of what the motion leaves unexplained
+BETWEEN_PIXELS = 1 / 12  # of the squared slope: what a thing differs by that lies anywhere between whole pixels
 MOST_OF_IT = 0.5  # of what a blob deviates by in all, from which it is the thing that was found within it
 ELSEWHERE_SCALE = 2  # pictures are brought down by it for that
 MOST_LOOKED_FOR = 400  # suspects a frame: more is not worth the time and is left alone anyway
@@ -69,6 +71,37 @@ def flying(features: BlobFeatures, near: Table, far: Table, both_sides: bool) ->
     result = np.zeros(len(here), np.bool_)
     result[blob[on_line.any(axis=1)]] = True
     return result | _in_company(here, result)
+
+
+def restless(
+    features: BlobFeatures, others: Sequence[tuple[int, Table]], way: npt.NDArray[Any]
+) -> npt.NDArray[np.bool_]:
+    """(N,) bool, which suspects lie where every other frame has one too: at that place something changes all the time.
+
+    Such as the figures of a running time. What they look like need not be the same.
+
+    Args:
+        features: of the suspects.
+        others: how many frames away, and the suspects there.
+        way: (N, 2) px a frame (right, down), how the picture round each moves; a place of the frame is asked too.
+    """
+    here = _rows(features)
+    reach = np.maximum(np.sqrt(here[:, 2]), features.boxes[:, 2:].max(axis=1, initial=0) / 2)  # px
+    moving, standing = (
+        [_something_at(here, reach, offset * moves, there) for offset, there in others]
+        for moves in (way, np.zeros_like(way))
+    )
+    return np.asarray(np.logical_and.reduce(moving) | np.logical_and.reduce(standing))
+
+
+def _something_at(
+    here: Table, reach: npt.NDArray[Any], move: npt.NDArray[Any], there: Table
+) -> npt.NDArray[np.bool_]:  # fmt: skip
+    """(N,) bool, which suspects have others, not much less in all, within their own reach on another frame."""
+    apart = np.hypot(*np.moveaxis(there[None, :, :2] - (here[:, :2] + move)[:, None], -1, 0))
+    near = apart <= reach[:, None]
+    strong = np.abs(there[None, :, 3]) >= RESTLESS_CONTRAST * np.abs(here[:, None, 3])
+    return np.asarray((near & strong) @ there[:, 2] >= np.maximum(RESTLESS_SIZE * here[:, 2], 1.0))
 
 
 def coming_back(
@@ -113,7 +146,7 @@ def _shown(
 
 def elsewhere(
     blobs: Blobs, features: BlobFeatures, chosen: npt.NDArray[np.bool_], here: Luma8, others: tuple[Luma8, Luma8],
-    offsets: tuple[int, int],
+    moved: tuple[Luma8, Luma8], offsets: tuple[int, int],
 ) -> npt.NDArray[np.bool_]:  # fmt: skip
     """(N,) bool, which large ones of the chosen suspects are on both other frames, on a way that a thing could go.
 
@@ -123,6 +156,7 @@ def elsewhere(
         chosen: (N,) bool, those that are asked about.
         here: (H, W) uint8 luma.
         others: luma of the two frames that both have to show it.
+        moved: the same along the motion, which does not explain the suspects.
         offsets: how many frames away these are.
     """
     result = np.zeros(len(chosen), np.bool_)
@@ -131,11 +165,21 @@ def elsewhere(
         return result
     size = max(1, here.shape[1] // ELSEWHERE_SCALE), max(1, here.shape[0] // ELSEWHERE_SCALE)
     small, *rest = (cv2.resize(one, size, interpolation=cv2.INTER_AREA) for one in (here, *others))
+    off = [np.maximum(features.contrast, _off_by(blobs, here, one)) for one in moved]
     for blob in asked:
-        least = ELSEWHERE_SHARE * float(features.contrast[blob])
         shape = _shape_of(blobs, int(blob), small.shape)
-        result[blob] = _on_a_way([_found_near(small, other, shape, least) for other in rest], offsets)
+        found = [
+            _found_near(small, other, shape, ELSEWHERE_SHARE * float(apart[blob]))
+            for other, apart in zip(rest, off, strict=True)
+        ]
+        result[blob] = _on_a_way(found, offsets)
     return _with_their_wholes(blobs, features, result)
+
+
+def _off_by(blobs: Blobs, here: Luma8, moved: Luma8) -> npt.NDArray[np.float64]:
+    """(N,) 8-bit levels rms by which the motion leaves each blob unexplained."""
+    apart = here[blobs.place].astype(np.float64) - moved[blobs.place]
+    return np.sqrt(blobs.mean(np.square(apart)))
 
 
 def _with_their_wholes(blobs: Blobs, features: BlobFeatures, found: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
@@ -174,7 +218,7 @@ def _found_near(
 ) -> npt.NDArray[np.float64] | None:  # fmt: skip
     """(right, down) px of the frame to where a shape of one picture is found on another, near its place there.
 
-    None where it is not, but for so many 8-bit levels (rms).
+    None where it is not, but for so many 8-bit levels (rms) and for lying between pixels.
     """
     reach = ELSEWHERE_PX // ELSEWHERE_SCALE
     x, y, wide, high = cv2.boundingRect(shape)
@@ -183,7 +227,8 @@ def _found_near(
     field = there[max(0, y - reach) : y + high + reach, max(0, x - reach) : x + wide + reach].astype(np.float32)
     match = cv2.matchTemplate(field, patch, cv2.TM_SQDIFF, mask=inside)
     best, _, place, _ = cv2.minMaxLoc(match)
-    if float(np.sqrt(max(0.0, best) / float(inside.sum()))) >= least:
+    between = sum(float((np.square(one) * inside).sum()) for one in np.gradient(patch)) * BETWEEN_PIXELS
+    if best >= least * least * float(inside.sum()) + between:
         return None
     moved = np.array(place, np.float64) - (min(x, reach), min(y, reach))
     return np.asarray(ELSEWHERE_SCALE * moved)

@@ -28,7 +28,16 @@ from grevin.core.picture.masks import grow
 from grevin.core.steps.base import Family, Stage
 from grevin.core.steps.dirt.filling import RING_PX, Source, fill_blobs, fill_shares
 from grevin.core.steps.dirt.finding import drawn_evidence, find_at, find_blobs, find_roughly
-from grevin.core.steps.dirt.flying import BACK_FROM, BACK_TO, Table, coming_back, elsewhere, flying, table_of
+from grevin.core.steps.dirt.flying import (
+    BACK_FROM,
+    BACK_TO,
+    Table,
+    coming_back,
+    elsewhere,
+    flying,
+    restless,
+    table_of,
+)
 from grevin.core.steps.dirt.judge import worth_looking
 from grevin.core.steps.dirt.median import fill_by_median, find_by_median
 from grevin.core.steps.dirt.neighbour import Neighbour
@@ -54,7 +63,7 @@ class DirtStep:
     id: ClassVar[str] = "dirt"
     label: ClassVar[str] = "Dirt"
     fault: ClassVar[str] = "Dust, dirt and hairs that sit on one frame"
-    version: ClassVar[int] = 8
+    version: ClassVar[int] = 9
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "surface"
     works_on_fields: ClassVar[bool] = True  # the two fields of a frame are two moments
@@ -286,12 +295,14 @@ def _quick_sight(window: Window, settings: DirtSettings, offsets: tuple[int, int
 
 def _sight(window: Window, seen: Suspects, offsets: tuple[int, int], passes: FirstPasses) -> SecondSight:
     first, second = passes
-    moving = flying(seen.features, first.table, second.table, seen.both_sides)
+    moving, ways = flying(seen.features, first.table, second.table, seen.both_sides), _ways(seen, offsets)
+    moving |= restless(seen.features, tuple(zip(offsets, (first.table, second.table), strict=True)), ways)
     others = [(offset, window.luma8(offset)) for offset in _within_shot(window) if abs(offset) >= BACK_FROM]
     worth = worth_looking(seen.features) & ~moving
-    moving |= coming_back(seen.blobs, seen.features.contrast, worth, seen.here, others, _ways(seen, offsets))
+    moving |= coming_back(seen.blobs, seen.features.contrast, worth, seen.here, others, ways)
     beside = window.luma8(offsets[0]), window.luma8(offsets[1])
-    moving |= elsewhere(seen.blobs, seen.features, worth & ~moving, seen.here, beside, offsets)
+    moved = seen.neighbours[0].luma, seen.neighbours[1].luma
+    moving |= elsewhere(seen.blobs, seen.features, worth & ~moving, seen.here, beside, moved, offsets)
     return SecondSight(seen, offsets, (first.mask, second.mask), moving)
 
 

@@ -48,7 +48,7 @@ class NoiseStep:
     id: ClassVar[str] = "noise"
     label: ClassVar[str] = "Grain and noise"
     fault: ClassVar[str] = "Grain or noise hides the picture, or costs too many bits"
-    version: ClassVar[int] = 5
+    version: ClassVar[int] = 6
     family: ClassVar[Family] = "whole"
     stage: ClassVar[Stage] = "signal"
     settings_model: ClassVar[type[Settings]] = NoiseSettings

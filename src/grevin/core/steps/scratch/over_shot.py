@@ -14,6 +14,7 @@ import numpy.typing as npt
 from grevin.core.measure.logistic import CrossedModel
 from grevin.core.parallel import in_parallel
 from grevin.core.progress import Progress
+from grevin.core.steps.scratch.built import bent_evenly, crossed
 from grevin.core.steps.scratch.company import Company
 from grevin.core.steps.scratch.features import FEATURES, features_of, width_and_channel
 from grevin.core.steps.scratch.paths import Path, over_time, paths_of
@@ -56,7 +57,7 @@ class Candidate:
         channel: where it shows most.
         features: (F,) what the judge goes by.
         score: of the judge.
-        drawn: whether it stands in a row with others of its frame.
+        drawn: whether it stands in a row with others of its frame, bends evenly, or one like it lies across.
     """
 
     frame: int
@@ -94,8 +95,8 @@ def measured(frames: range, sight: Callable[[int], Sight | None], model: Crossed
             if seen is not None:
                 held[number] = seen
             progress.advance()
-        for some in candidates_of(range(start, stop), held).values():
-            found += judged(some, model)
+        for number, some in candidates_of(range(start, stop), held).items():
+            found += with_built(judged(some, model), held[number])
     return packed(found, _tracks(found), frames)
 
 
@@ -147,7 +148,17 @@ def judged(some: list[Candidate], model: CrossedModel) -> list[Candidate]:
         one = replace(some[at], score=float(scores[at]))
         if not any(_same_again(one, stronger) for stronger in kept):
             kept.append(one)
-    return [replace(one, drawn=bool(drawn)) for one, drawn in zip(kept, in_a_row(kept), strict=True)]
+    return kept
+
+
+def with_built(lines: list[Candidate], sight: Sight) -> list[Candidate]:
+    """The lines of a frame, each told whether it was drawn or built."""
+    rows = in_a_row(lines)
+    return [replace(one, drawn=bool(row) or _is_built(one, sight)) for one, row in zip(lines, rows, strict=True)]
+
+
+def _is_built(one: Candidate, sight: Sight) -> bool:
+    return bent_evenly(one.path) or crossed(sight.channels[0], sight.columns, one.path, one.width, one.dark)
 
 
 def in_a_row(lines: Sequence[Candidate]) -> npt.NDArray[np.bool_]:

@@ -48,14 +48,25 @@ class Responses:
     channel: Places
 
 
+def columns_of(rgb: Rgb) -> Map:
+    """(H, W/ROWS) float32 of brightness, means over columns, 0..255; `rgb` is (H, W, 3) R'G'B' 0..1."""
+    across = max(1, rgb.shape[1] // ROWS)
+    part = np.ascontiguousarray(rgb[:, : across * ROWS])
+    small = cv2.resize(part, (across, rgb.shape[0]), interpolation=cv2.INTER_AREA) * np.float32(255.0)
+    return _luma(small)
+
+
+def _luma(rgb: Rgb) -> Map:
+    red, blue = LUMA_COEFFICIENTS["bt709"]
+    return np.asarray(rgb @ np.array([red, 1.0 - red - blue, blue], np.float32), np.float32)
+
+
 def channels_of(rgb: Rgb) -> list[Map]:
     """(H/ROWS, W) float32 of brightness, blue and green, means over rows, 0..255; `rgb` is (H, W, 3) R'G'B' 0..1."""
-    red, blue = LUMA_COEFFICIENTS["bt709"]
     rows = rgb.shape[0] // ROWS
     part = np.ascontiguousarray(rgb[: rows * ROWS])
     small = cv2.resize(part, (rgb.shape[1], rows), interpolation=cv2.INTER_AREA) * np.float32(255.0)
-    luma = small @ np.array([red, 1.0 - red - blue, blue], np.float32)
-    return [luma, np.ascontiguousarray(small[..., 2]), np.ascontiguousarray(small[..., 1])]
+    return [_luma(small), np.ascontiguousarray(small[..., 2]), np.ascontiguousarray(small[..., 1])]
 
 
 def responses_of(rgb: Rgb) -> tuple[Responses, Responses]:
@@ -64,7 +75,7 @@ def responses_of(rgb: Rgb) -> tuple[Responses, Responses]:
     dark: list[Map] = []
     for channel in channels_of(rgb):
         for width in WIDTHS:
-            signed = _signed(channel, width)
+            signed = beyond_flanks(channel, width)
             for found, one in ((bright, signed), (dark, -signed)):
                 found.append(_banded(one))
     return _best(bright), _best(dark)
@@ -80,8 +91,8 @@ def middle_of(band: npt.NDArray[np.integer] | float) -> npt.NDArray[np.float64]:
     return np.asarray(band, np.float64) * HOP_PX + ROWS * BAND / 2
 
 
-def _signed(channel: Map, width: int) -> Map:
-    """By how much the middle lies beyond both flanks, with its sign, less what speaks against a line."""
+def beyond_flanks(channel: Map, width: int) -> Map:
+    """(H, W) by how much the middle of a box lies beyond both flanks, signed, less what speaks against a line."""
     gap, flank = FLANKS[width]
     middle = cv2.blur(channel, (width, 1))
     sides = cv2.blur(channel, (flank, 1))

@@ -9,7 +9,7 @@ import numpy as np
 
 from grevin.core.motion.flow import Flow
 from grevin.core.picture.colour import Rgb
-from grevin.core.steps.scratch.responses import Map, Responses, bands_of, channels_of, responses_of
+from grevin.core.steps.scratch.responses import Map, Responses, bands_of, channels_of, columns_of, responses_of
 
 CELL_PX = 16  # of the grid on which motion is told
 
@@ -21,12 +21,14 @@ class Sight:
     Attributes:
         channels: brightness, blue and green, (H/ROWS, W) each, 0..255.
         bright, dark: what looks like a line.
+        columns: brightness, (H, W/ROWS), 0..255: for what lies across.
         moves: (B, W/CELL_PX) px to the right that the picture moves to the next frame; zero on the last one.
     """
 
     channels: list[Map]
     bright: Responses
     dark: Responses
+    columns: Map
     moves: Map
 
     def of(self, dark: bool) -> Responses:
@@ -44,4 +46,4 @@ def sight_of(rgb: Rgb, flow: Flow | None) -> Sight:
         moves = np.asarray(cv2.resize(flow[..., 0], size, interpolation=cv2.INTER_AREA), np.float32)
         moves *= np.float32(width / flow.shape[1])
     even = np.asarray(cv2.medianBlur(moves, 3), np.float32) if min(size) >= 3 else moves
-    return Sight(channels_of(rgb), bright, dark, even)
+    return Sight(channels_of(rgb), bright, dark, columns_of(rgb), even)
