@@ -37,7 +37,7 @@ def is_crossed(picture: np.ndarray) -> bool:
 
 def test_a_line_of_the_same_ink_across_tells() -> None:
     assert is_crossed(drawn())
-    assert is_crossed(drawn(across=(320, 400))), "a corner"
+    assert is_crossed(drawn(across=(320, 440))), "a corner"
     assert is_crossed(drawn(hidden=60)), "seen on either side of what lies over it"
 
 
@@ -45,7 +45,8 @@ def test_others_do_not() -> None:
     assert not is_crossed(drawn(level=0.32)), "another ink"
     assert not is_crossed(drawn(level=0.85)), "brighter than the paper"
     assert not is_crossed(drawn(high=5)), "wider"
-    assert not is_crossed(drawn(across=(450, 500))), "short, and away from it"
+    assert not is_crossed(drawn(across=(320, 380))), "short"
+    assert not is_crossed(drawn(across=(450, 560))), "away from it"
     assert not is_crossed(drawn(across=(0, 0))), "none"
 
 

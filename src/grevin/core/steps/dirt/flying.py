@@ -86,20 +86,16 @@ def restless(
         way: (N, 2) px a frame (right, down), how the picture round each moves; a place of the frame is asked too.
     """
     here = _rows(features)
-    reach = np.maximum(np.sqrt(here[:, 2]), features.boxes[:, 2:].max(axis=1, initial=0) / 2)  # px
     moving, standing = (
-        [_something_at(here, reach, offset * moves, there) for offset, there in others]
-        for moves in (way, np.zeros_like(way))
+        [_something_at(here, offset * moves, there) for offset, there in others] for moves in (way, np.zeros_like(way))
     )
     return np.asarray(np.logical_and.reduce(moving) | np.logical_and.reduce(standing))
 
 
-def _something_at(
-    here: Table, reach: npt.NDArray[Any], move: npt.NDArray[Any], there: Table
-) -> npt.NDArray[np.bool_]:  # fmt: skip
-    """(N,) bool, which suspects have others, not much less in all, within their own reach on another frame."""
+def _something_at(here: Table, move: npt.NDArray[Any], there: Table) -> npt.NDArray[np.bool_]:
+    """(N,) bool, which suspects have others, not much less in all, within their own width on another frame."""
     apart = np.hypot(*np.moveaxis(there[None, :, :2] - (here[:, :2] + move)[:, None], -1, 0))
-    near = apart <= reach[:, None]
+    near = apart <= np.sqrt(here[:, 2])[:, None]
     strong = np.abs(there[None, :, 3]) >= RESTLESS_CONTRAST * np.abs(here[:, None, 3])
     return np.asarray((near & strong) @ there[:, 2] >= np.maximum(RESTLESS_SIZE * here[:, 2], 1.0))
 

@@ -17,11 +17,11 @@ from grevin.core.steps.scratch.responses import HOP_PX, ROWS, Map, beyond_flanks
 
 AWAY_PX, LONG_PX = 6, 48  # from the line to where one across is looked for, and the length of a piece of it
 FEWEST_PX = 32  # of a piece, beside the rim of the picture
-FEWEST_PIECES = 3  # of one across that does not begin beside the line: something may lie over their crossing
+FEWEST_PIECES, BESIDE_COUNTS = 3, 2  # of one across, where those right beside the line tell as much as two others
 LEAST_OF_IT = 0.5  # of the line's contrast, that the one across has
 CLEAR_SHARE = 0.75  # of the length of the one across that shows it; of a line's rows, which may show less of it
 ASIDE_PX = 3  # by which a line may lie beside its way
-LEVEL_SHARE = 0.25  # of the line's contrast, by which both may differ in level
+LEVEL_SHARE = 0.12  # of the line's contrast, by which both may differ in level
 LEAST_BEND_PX, LEAST_BEND_SHARE = 2.5, 0.02  # off a straight line, and that as a share of the length
 BEND_OFF_SHARE = 0.12  # of the bend, the rms off an even one
 
@@ -48,9 +48,7 @@ def crossed(luma: Map, columns: Map, path: Path, width: int, dark: bool) -> bool
         least = np.quantile(sign * beyond_flanks(part, width), 1 - CLEAR_SHARE, axis=0)
         levels = _inked(part, width, dark).mean(axis=0)
         across = (least >= LEAST_OF_IT * contrast) & (np.abs(levels - level) <= LEVEL_SHARE * contrast)
-        if beside and across.any():
-            return True
-        pieces += across
+        pieces += across * (BESIDE_COUNTS if beside else 1)
     return bool(pieces.max(initial=0) >= FEWEST_PIECES)
 
 
