@@ -96,10 +96,7 @@ def samples_of(
     good = (level > DARKEST) & (level < BRIGHTEST) & (np.ptp(first - second, axis=(1, 2)) > 0)
     good &= ((first < 1) | (first > 254)).mean(axis=(1, 2)) < CLIPPED_SHARE
     if after is not None:
-        beyond = levels_of(after)[0]
-        going = np.zeros(len(first), np.bool_)
-        for further in (shift[inside], np.zeros_like(shift[inside])):  # as they went, or at rest from there
-            going |= _goes_on(first, second, beyond, (to[0] + further[:, 1], to[1] + further[:, 0]))
+        going = _going(first, second, levels_of(after)[0], to, shift[inside])
         if going.size and going.mean() > MOST_GOING:
             return None
         good &= ~going
@@ -115,6 +112,15 @@ def samples_of(
     power = np.stack([_power(one) for one in (luma, *colours)], axis=1)
     together = _together([luma, *colours], plain[chosen])
     return Samples(level[chosen], power, parts, rest[chosen], plain[chosen], together, changed)
+
+
+def _going(
+    first: Blocks, second: Blocks, after: npt.NDArray[np.float32], to: tuple[npt.NDArray[Any], npt.NDArray[Any]],
+    shift: npt.NDArray[np.int64],
+) -> npt.NDArray[np.bool_]:  # fmt: skip
+    """(N,) which places go on changing where they come to in the frame after: as they went, or at rest from there."""
+    onward, resting = (to[0] + shift[:, 1], to[1] + shift[:, 0]), to
+    return _goes_on(first, second, after, onward) | _goes_on(first, second, after, resting)
 
 
 def _goes_on(
