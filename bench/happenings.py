@@ -27,19 +27,17 @@ POLES = 6
 POLE_PX, POLE_SPEED = (1.0, 4.0), (0.5, 3.0)  # width, and px a frame
 CREDITS = ("The harbour master", "Cameras", "J. Orrin and P. Vale", "Lights", "The ferry company", "Port Ellery")
 CREDIT_SPEED, CREDIT_LINE = (1.0, 8.0), 0.14  # px a frame, and of the picture's height from line to line
+CREDIT_INK = 0.94
 CARD_EVERY, CARD_STEPS, CARD_GROUND, CARD_LINES = (20, 61), 10, 0.43, 0.78  # px; of white
 CARD_NOISE = 0.5 / 255  # standard deviation
 MESH_PX, WIRE_PX, FENCE_LEVEL = (14.0, 34.0), (0.7, 1.8), 0.23  # of a lattice: across, half a wire; of white
 RATE = 25  # frames in a second of the running time
 TIME_PX, TIME_INK, TIME_BOX, BOX_PX = 215.0, 0.95, 0.02, (30.0, 10.0, 6.0)  # at 600 lines: wide; above, below, beside
 ALONG = "PORT ELLERY: FERRY TIMES CHANGE ON MONDAY - HARBOUR CLOSED TO TRAFFIC - REGATTA AT NOON - "
-BAR, BAR_LEVEL, ALONG_INK = (0.86, 0.95), (0.05, 0.3), 0.92  # of the height, from top to bottom
+BAR, ALONG_BASE = (0.86, 0.95), 0.925  # of the height: from its top to its bottom, and where the words stand
+BAR_LEVEL, ALONG_INK = (0.05, 0.3), 0.92
 DISSOLVE_FRAMES, DISSOLVE_BEGINS = (5, 10), (1, 4)
-LEADER_FRAMES, LEADER_GROUND, LEADER_HAND = (
-    (16, 25),
-    (0.3, 0.7),
-    0.6,
-)  # a turn of its hand; what that leaves of the light
+LEADER_FRAMES, LEADER_GROUND, LEADER_HAND = (16, 25), (0.3, 0.7), 0.6  # a turn of its hand, and the light it leaves
 LEADER_INK, LEADER_RINGS, LEADER_RING_LEVEL, LEADER_FROM = 0.05, (0.36, 0.42), 0.92, 8
 INSET_SIZE, INSET_FRAME_PX, INSET_INK = 0.45, 2, 0.9
 FINE = 4  # times by which covers are drawn more finely
@@ -102,13 +100,11 @@ def going_up(frames: list[Frame], seed: int) -> list[Frame]:
     height, width = frames[0].format.height, frames[0].format.width
 
     def covers(place: int) -> Iterator[tuple[Share, float]]:
-        cover = np.zeros((FINE * height, FINE * width), np.uint8)
-        for line, words in enumerate(CREDITS):
-            at = FINE * (0.15 * width), FINE * (height * (0.3 + CREDIT_LINE * line) - speed * place)
-            size = FINE * height / 600
-            where = round(at[0]), round(at[1])
-            cv2.putText(cover, words, where, cv2.FONT_HERSHEY_SIMPLEX, size, 255, 2 * FINE, cv2.LINE_AA)
-        yield _share(cover, (width, height)), 0.94
+        lines = [
+            (words, (0.15 * width, height * (0.3 + CREDIT_LINE * line) - speed * place))
+            for line, words in enumerate(CREDITS)
+        ]
+        yield _words(lines, height / 600, (width, height)), CREDIT_INK
 
     return [_covered(frame, covers(place)) for place, frame in enumerate(frames)]
 
@@ -160,7 +156,7 @@ def running_time(frames: list[Frame], seed: int) -> list[Frame]:
         seconds, part = divmod(start + place, RATE)
         words = f"{seconds // 3600:02d}:{seconds // 60 % 60:02d}:{seconds % 60:02d}:{part:02d}"
         yield _share(box, (width, height)), TIME_BOX
-        yield _words(words, at, scale, (width, height)), TIME_INK
+        yield _words([(words, at)], scale, (width, height)), TIME_INK
 
     return [_covered(frame, covers(place)) for place, frame in enumerate(frames)]
 
@@ -175,7 +171,7 @@ def going_along(frames: list[Frame], seed: int) -> list[Frame]:
 
     def covers(place: int) -> Iterator[tuple[Share, float]]:
         yield _share(bar, (width, height)), level
-        yield _words(ALONG, (-speed * place, 0.925 * height), height / 600, (width, height)), ALONG_INK
+        yield _words([(ALONG, (-speed * place, ALONG_BASE * height))], height / 600, (width, height)), ALONG_INK
 
     return [_covered(frame, covers(place)) for place, frame in enumerate(frames)]
 
@@ -230,10 +226,11 @@ def inset(frames: list[Frame], seed: int) -> list[Frame]:
     return made
 
 
-def _words(words: str, at: tuple[float, float], scale: float, size: tuple[int, int]) -> Share:
+def _words(lines: list[tuple[str, tuple[float, float]]], scale: float, size: tuple[int, int]) -> Share:
     cover = np.zeros((FINE * size[1], FINE * size[0]), np.uint8)
-    where = round(FINE * at[0]), round(FINE * at[1])
-    cv2.putText(cover, words, where, cv2.FONT_HERSHEY_SIMPLEX, FINE * scale, 255, 2 * FINE, cv2.LINE_AA)
+    for words, at in lines:
+        where = round(FINE * at[0]), round(FINE * at[1])
+        cv2.putText(cover, words, where, cv2.FONT_HERSHEY_SIMPLEX, FINE * scale, 255, 2 * FINE, cv2.LINE_AA)
     return _share(cover, size)
 
 

@@ -119,27 +119,27 @@ def _going(
     shift: npt.NDArray[np.int64],
 ) -> npt.NDArray[np.bool_]:  # fmt: skip
     """(N,) which places go on changing where they come to in the frame after: as they went, or at rest from there."""
-    onward, resting = (to[0] + shift[:, 1], to[1] + shift[:, 0]), to
-    return _goes_on(first, second, after, onward) | _goes_on(first, second, after, resting)
+    onward, resting, change = (to[0] + shift[:, 1], to[1] + shift[:, 0]), to, _without_plane(second - first)
+    return _goes_on(change, second, after, onward) | _goes_on(change, second, after, resting)
 
 
 def _goes_on(
-    first: Blocks, second: Blocks, after: npt.NDArray[np.float32], at: tuple[npt.NDArray[Any], npt.NDArray[Any]]
+    change: Blocks, second: Blocks, after: npt.NDArray[np.float32], at: tuple[npt.NDArray[Any], npt.NDArray[Any]]
 ) -> npt.NDArray[np.bool_]:
     """(N,) which places go on changing in the frame after; those that cannot be told do not.
 
     Args:
-        first: (N, SIDE, SIDE) places of the first frame.
-        second: the same of the second one.
+        change: (N, SIDE, SIDE) what changed in places up to the second frame.
+        second: these places of it.
         after: (H, W) luma of the frame after.
         at: rows and columns of the places there.
     """
     down, across = at
     told = (down >= 0) & (across >= 0) & (down + SIDE <= after.shape[0]) & (across + SIDE <= after.shape[1])
     third = _cut(after, (down[told], across[told]), SIDE)
-    apart = [_without_plane(one).reshape(-1, SIDE * SIDE) for one in (second[told] - first[told], third - second[told])]
+    apart = [one.reshape(-1, SIDE * SIDE) for one in (change[told], _without_plane(third - second[told]))]
     both, one, other = (np.einsum("np,np->n", *pair) for pair in (apart, apart[:1] * 2, apart[1:] * 2))
-    result = np.zeros(len(first), np.bool_)
+    result = np.zeros(len(second), np.bool_)
     result[told] = both > GOES_ON * np.sqrt(one * other) + LEAST_CHANGE * SIDE * SIDE
     return result
 

@@ -16,7 +16,7 @@ from grevin.core.steps.scratch.paths import Path
 from grevin.core.steps.scratch.responses import HOP_PX, ROWS, Map, beyond_flanks
 
 AWAY_PX, LONG_PX = 6, 48  # from the line to where one across is looked for, and the length of a piece of it
-FEWEST_PX = 32  # of a piece, beside the rim of the picture
+FEWEST_PX = 24  # of a piece, beside the rim of the picture
 FEWEST_PIECES, BESIDE_COUNTS = 3, 2  # of one across, where those right beside the line tell as much as two others
 LEAST_OF_IT = 0.5  # of the line's contrast, that the one across has
 CLEAR_SHARE = 0.75  # of the length of the one across that shows it; of a line's rows, which may show less of it
@@ -41,10 +41,8 @@ def crossed(luma: Map, columns: Map, path: Path, width: int, dark: bool) -> bool
     if contrast <= 0:
         return False
     middle, pieces = float(path.across.mean()), np.zeros(len(columns), np.int64)
-    for start, beside in _pieces(middle, ROWS * columns.shape[1]):
-        part = np.ascontiguousarray(columns[:, round(start / ROWS) : round((start + LONG_PX) / ROWS)].T)
-        if len(part) < FEWEST_PX // ROWS:
-            continue
+    for start, stop, beside in _pieces(middle, ROWS * columns.shape[1]):
+        part = np.ascontiguousarray(columns[:, round(start / ROWS) : round(stop / ROWS)].T)
         least = np.quantile(sign * beyond_flanks(part, width), 1 - CLEAR_SHARE, axis=0)
         levels = _inked(part, width, dark).mean(axis=0)
         across = (least >= LEAST_OF_IT * contrast) & (np.abs(levels - level) <= LEVEL_SHARE * contrast)
@@ -52,16 +50,14 @@ def crossed(luma: Map, columns: Map, path: Path, width: int, dark: bool) -> bool
     return bool(pieces.max(initial=0) >= FEWEST_PIECES)
 
 
-def _pieces(middle: float, width: int) -> Iterator[tuple[float, bool]]:
-    """From which px pieces of the picture beside a line begin, and whether they lie right beside it."""
-    start = middle + AWAY_PX
-    while start < width:
-        yield start, start == middle + AWAY_PX
-        start += LONG_PX
-    stop = middle - AWAY_PX
-    while stop > LONG_PX:
-        yield stop - LONG_PX, stop == middle - AWAY_PX
-        stop -= LONG_PX
+def _pieces(middle: float, width: int) -> Iterator[tuple[float, float, bool]]:
+    """Pieces of the picture beside a line: from which px, up to which, and whether they lie right beside it."""
+    for side in (-1, 1):
+        rim = width if side > 0 else 0
+        for place, near in enumerate(np.arange(middle + side * AWAY_PX, rim, side * LONG_PX)):
+            far = min(max(near + side * LONG_PX, 0), width)
+            if abs(far - near) >= FEWEST_PX:
+                yield min(near, far), max(near, far), place == 0
 
 
 def _told(luma: Map, path: Path, width: int, dark: bool) -> tuple[float, float]:
