@@ -74,7 +74,7 @@ def _blots(
 
 
 def spots_figures(clean: list[Frame], seed: int, name: str) -> dict[str, float]:
-    """Inside standing spots before and behind the step, and in circles without a spot, in dB."""
+    """Inside standing spots before and behind the step, and in circles without a spot, in dB; and which it finds."""
     damage = SpotDamage(seed, SPOTS)
     fmt, middle = clean[0].format, len(clean) // 2
     circles = tuple(
@@ -98,7 +98,24 @@ def spots_figures(clean: list[Frame], seed: int, name: str) -> dict[str, float]:
         "spots_told": round(float(told.sum() / mask.sum()), 3),
         "told_spotted_db": _inside(to_rgb(worn[middle]), right, told) if told.any() else 0.0,
         "told_spot_db": _inside(made, right, told) if told.any() else 0.0, "no_spot_db": _inside(empty, right, drawn),
+        **_found_figures(worn, clean, damage, name),
     }  # fmt: skip
+
+
+def _found_figures(worn: list[Frame], clean: list[Frame], damage: SpotDamage, name: str) -> dict[str, float]:
+    """Share of the spots that the step finds by itself, and what it finds that is none, with spots and without."""
+    fmt = clean[0].format
+    spotted, empty = (_circled(frames, (), f"{name} {word}") for frames, word in ((worn, "found"), (clean, "none")))
+    found, false = set(), len(empty.steps[0].study_of(0)["standing"])
+    for x, y, width, height in spotted.steps[0].study_of(0)["standing"].tolist():
+        middle = np.array([x + width / 2, y + height / 2])
+        hit = [
+            place for place, spot in enumerate(damage.drawn)
+            if np.hypot(*(middle - (spot.across * fmt.width, spot.down * fmt.height))) < spot.radius_px
+        ]  # fmt: skip
+        found |= set(hit)
+        false += not hit
+    return {"spots_found": round(len(found) / len(damage.drawn), 3), "spots_false": float(false)}
 
 
 def _circled(frames: list[Frame], circles: tuple[Region, ...], name: str) -> Chain:

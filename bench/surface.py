@@ -42,7 +42,7 @@ TELEA_PX = 3.0  # radius of the comparison (Telea 2004), which is told the truth
 
 
 ERRORS = ("made", "found", "worn", "telea", "opaque", "joined", "found_opaque", "found_joined")
-GREAT_IS_BAD = ("steadiness", "false_heights", "learn_seconds", "mend_seconds", "survey_clean")
+GREAT_IS_BAD = ("steadiness", "false_heights", "learn_seconds", "mend_seconds", "survey_clean", "spots_false")
 
 
 def names() -> list[str]:

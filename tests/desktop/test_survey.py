@@ -19,8 +19,10 @@ from pytestqt.qtbot import QtBot
 from grevin.core.job.job_file import JobFile
 from grevin.core.job.marks import Mark
 from grevin.core.media.opening import open_reel
+from grevin.core.steps.proposing import Suggestion
 from grevin.core.survey.findings import SurveyFinding
 from grevin.core.survey.lanes import Lanes
+from grevin.core.treatment.regions import Region
 from grevin.desktop.reel_column.column import ReelColumn
 from grevin.desktop.reel_column.stretch import Stretch
 from grevin.desktop.survey.chart import SurveyChart
@@ -189,6 +191,20 @@ def test_an_accepted_proposal_becomes_a_treatment(qtbot: QtBot, surveyed: Window
     assert "Nothing is proposed" in surveyed.messages.text
     button(surveyed, "do_follow_reel").click()
     assert surveyed.session.treatment.steps == ()
+
+
+def test_an_accepted_proposal_brings_its_circles(qtbot: QtBot, place: Window) -> None:
+    circle = {"use": "only", "shape": "ellipse", "x": 20, "y": 12, "width": 9, "height": 8}
+    place.session.parts.accept({0: [Suggestion("spot", "1 mark stands", regions=(circle,))]})
+    (step,) = place.session.treatment.steps
+    assert step.regions == (Region(**circle),)
+    press(qtbot, place, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert place.session.treatment.steps == ()
+    place.session.add_step("spot")
+    rest(qtbot, place)
+    qtbot.waitUntil(lambda: "Draw a region" in place.bench.path.card(1)._facts.text(), timeout=WAIT_MS)
+    place.do("circle_marks")
+    assert place.messages.text == "No mark was found that stands while the picture moves on."
 
 
 def test_an_output_follows_the_shots(qtbot: QtBot, place: Window, dirty_reel: Path, tmp_path: Path) -> None:

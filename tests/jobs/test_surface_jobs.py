@@ -73,13 +73,23 @@ def off_by(frame: Frame, right: Frame, part: tuple[slice, slice]) -> float:
 def test_a_spot_under_a_changing_sky(qtbot: QtBot, new_window, tmp_path: Path) -> None:
     path, worn, right = surface_reel(tmp_path, "harbour-through-dust", under_clouds, range(22), DUSTY)
     window: Window = new_window(path)
-    assert "Draw a region round each spot" in add(qtbot, window, "sensor")
-    QTest.keyClick(window.bench.table, Qt.Key.Key_2, ALT)
+    assert "1 mark stands while the picture moves on" in add(qtbot, window, "sensor")
     places = [
         (spot.across * PAL.width - DUSTY[0], spot.down * PAL.height - DUSTY[1], spot.radius_px) for spot in SPOTS[:2]
     ]
-    for x, y, radius in places:
-        drag(qtbot, window, (x - 2 * radius, y - 2 * radius), (x + 2 * radius, y + 2 * radius))
+    QTest.keyClick(window.bench.table, Qt.Key.Key_O, Qt.KeyboardModifier.ShiftModifier)
+    assert window.messages.text == "1 mark circled."
+    (found,) = window.session.treatment.steps[0].regions
+    assert (found.first, found.last, found.shape, found.use) == (0, 21, "ellipse", "only")
+    x, y, radius = places[0]
+    assert found.x < x - radius
+    assert found.x + found.width > x + radius
+    studied(qtbot, window)
+    QTest.keyClick(window.bench.table, Qt.Key.Key_O, Qt.KeyboardModifier.ShiftModifier)
+    assert "marks are looked for where there are none" in window.messages.text
+    QTest.keyClick(window.bench.table, Qt.Key.Key_2, ALT)  # the other one by hand
+    x, y, radius = places[1]
+    drag(qtbot, window, (x - 2 * radius, y - 2 * radius), (x + 2 * radius, y + 2 * radius))
     studied(qtbot, window)
     words = window.bench.path.card(1)._facts.text()
     assert words.count("a spot that changes the light by") == 2

@@ -22,6 +22,7 @@ from grevin.core.steps.registry import step_by_id
 from grevin.core.survey.lanes import Lanes
 from grevin.core.treatment.path_edits import How, taken
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
+from grevin.core.treatment.regions import Region
 
 
 class ReelParts:
@@ -204,5 +205,6 @@ def _with(treatment: Treatment, suggestions: list[Suggestion], at_front: bool) -
     added: tuple[TreatmentStep, ...] = ()
     for one in suggestions:
         if all(step.step != one.step for step in (*steps, *added)):
-            added += (TreatmentStep.make(one.step, one.settings),)
+            regions = tuple(Region(**where) for where in one.regions)
+            added += (TreatmentStep.make(one.step, one.settings, regions=regions),)
     return Treatment(steps=(*added, *steps) if at_front else (*steps, *added))

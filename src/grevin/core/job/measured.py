@@ -14,7 +14,7 @@ from pathlib import Path
 import numpy as np
 
 from grevin.core.survey.measures.base import SPOT
-from grevin.core.survey.survey import Row
+from grevin.core.survey.rows import Row
 
 TABLES = """
 CREATE TABLE IF NOT EXISTS measured (key TEXT NOT NULL, frame INTEGER NOT NULL, cut INTEGER NOT NULL,

@@ -9,6 +9,8 @@ from typing import Any, Protocol
 import numpy as np
 import numpy.typing as npt
 
+from grevin.core.picture.geometry import Area
+
 Curve = npt.NDArray[np.float32]
 
 
@@ -20,11 +22,13 @@ class Suggestion:
         step: its id.
         reason: the figure that speaks for it, in words.
         settings: what differs from the defaults.
+        regions: where it may act, each as in a recipe; everywhere where there are none.
     """
 
     step: str
     reason: str
     settings: dict[str, Any] = field(default_factory=dict)
+    regions: tuple[dict[str, Any], ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,6 +41,7 @@ class ShotFacts:
         found: how many findings of each kind touch it.
         figures: the figures of one finding of each kind.
         cadence: name of its cadence.
+        areas: places of the findings of each kind that have one.
     """
 
     frames: range
@@ -44,6 +49,7 @@ class ShotFacts:
     found: dict[str, int]
     figures: dict[str, dict[str, float]]
     cadence: str
+    areas: dict[str, list[Area]] = field(default_factory=dict)
 
     def middle(self, name: str) -> float:
         """Median of a curve, NaN where nothing is known."""

@@ -156,11 +156,6 @@ class Reelwise(Protocol):
         ...
 
 
-def spread_over(frames: range, most: int) -> list[int]:
-    """So many frames at most, evenly spread from the first to the last."""
-    return sorted({frames[round(place)] for place in np.linspace(0, len(frames) - 1, min(most, len(frames)))})
-
-
 def shots_of(reel: Reelwise, progress: Progress) -> list[range]:
     """The shots of a reel."""
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from grevin.core.survey.survey import Row
+from grevin.core.survey.rows import Row
 
 Frames = npt.NDArray[np.int64]
 Curve = npt.NDArray[np.float32]

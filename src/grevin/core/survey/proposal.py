@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
+from grevin.core.picture.geometry import Area
 from grevin.core.steps.base import STAGES
 from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.registry import REGISTRY
@@ -38,13 +39,16 @@ def _facts(survey: Survey, frames: range) -> ShotFacts:
     part = slice(max(0, frames.start - start), max(0, frames.stop - start))
     found: dict[str, int] = {}
     figures: dict[str, dict[str, float]] = {}
+    areas: dict[str, list[Area]] = {}
     for finding in survey.findings:
         if finding.first < frames.stop and finding.last >= frames.start:
             found[finding.kind] = found.get(finding.kind, 0) + 1
             figures[finding.kind] = finding.figures
+            if finding.area is not None:
+                areas.setdefault(finding.kind, []).append(finding.area)
     cadences = [one.name for first, last, one in survey.shots if first <= frames.start <= last]
     curves = {name: curve[part] for name, curve in survey.series.items()}
-    return ShotFacts(frames, curves, found, figures, cadences[0] if cadences else "none")
+    return ShotFacts(frames, curves, found, figures, cadences[0] if cadences else "none", areas)
 
 
 def words_of(suggestions: Iterable[Suggestion]) -> str:

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
-from typing import Any, Protocol
+from typing import Any
 
 import numpy as np
-import numpy.typing as npt
 
 from grevin.core.cache import ByteCache
 from grevin.core.errors import UnreadableFrameError
@@ -21,6 +20,8 @@ from grevin.core.progress import Progress
 from grevin.core.survey.findings import SurveyFinding, findings_of
 from grevin.core.survey.measures.base import SPOT, Depth, Measure, Seen, Sight, Spots
 from grevin.core.survey.measures.registry import MEASURES
+from grevin.core.survey.rows import Curve, MeasuredStore, Row
+from grevin.core.survey.standing import marks_of_shots
 from grevin.core.treatment.shots import ShotFinder
 from grevin.core.treatment.window import CachedSource
 
@@ -31,39 +32,6 @@ CACHE_BYTES = 160 << 20  # a handful of HD frames; independent of the reel's len
 SEEN_BYTES = 4  # held a pixel by a frame that was looked at: luma, half, half R'G'B', rounded up
 KEEP_SECONDS = 1.0  # how often what was measured is written down: a kill loses no more
 DEPTHS: tuple[Depth, ...] = ("first", "quick", "full")
-
-Curve = npt.NDArray[np.float32]
-
-
-@dataclass(frozen=True, eq=False)
-class Row:
-    """What was measured of one frame.
-
-    Attributes:
-        frame: its number.
-        values: (N,) float32, one for each curve of the pass.
-        cut: whether a shot begins with it.
-        fault: why it cannot be read, "" where it can.
-        spots: array of `SPOT`, single places of damage.
-    """
-
-    frame: int
-    values: Curve
-    cut: bool = False
-    fault: str = ""
-    spots: Spots = field(default_factory=lambda: np.zeros(0, SPOT))
-
-
-class MeasuredStore(Protocol):
-    """Keeps rows, so that a pass goes on where it was stopped."""
-
-    def measured(self, key: str) -> Iterable[Row]:
-        """The rows kept under a key, in the order of frames."""
-        ...
-
-    def keep_measured(self, key: str, rows: list[Row]) -> None:
-        """Keep more rows."""
-        ...
 
 
 @dataclass
@@ -124,7 +92,9 @@ def _plain(value: np.float32) -> float | None:
 def finding_of_spot(spot: Any) -> SurveyFinding:
     """A single place as a finding."""
     area = (int(spot["x"]), int(spot["y"]), int(spot["width"]), int(spot["height"]))
-    figures = {"pixels": float(spot["pixels"]), "contrast": float(spot["contrast"])}
+    figures = {"pixels": float(spot["pixels"])}
+    if spot["contrast"]:
+        figures["contrast"] = float(spot["contrast"])
     frame = int(spot["frame"])
     return SurveyFinding(spot["kind"].decode(), frame, frame, float(spot["confidence"]), figures, area)
 
@@ -190,6 +160,8 @@ def run_survey(
         enter(row)
         progress.advance()
     _conclude(survey, spots, depth)
+    if depth == "full":
+        _add_marks(survey, source, progress, store, key, workers)
     return survey
 
 
@@ -244,6 +216,16 @@ def _conclude(survey: Survey, spots: list[Spots], depth: Depth) -> None:
         survey.shots = cadences_of_shots(survey.series, survey.frames, survey.cuts, survey.rate)
         survey.cadence = cadence_of(survey.shots, survey.rate)
     survey.findings = findings_of(survey.series, survey.frames, survey.cuts, survey.unreadable)
+
+
+def _add_marks(
+    survey: Survey, source: FrameSource, progress: Progress, store: MeasuredStore | None, key: str, workers: int
+) -> None:  # fmt: skip
+    """A finding for each mark that stands all through a shot."""
+    shots = [range(first, last + 1) for first, last, _ in survey.shots]
+    for shot, row in marks_of_shots(source, shots, progress, store, content_key("standing", key), workers):
+        survey.findings += [replace(finding_of_spot(spot), last=shot[-1]) for spot in row.spots]
+    survey.findings.sort(key=lambda finding: (finding.first, finding.kind))
 
 
 class _Looker:

@@ -11,7 +11,8 @@ KIND_WORDS = {
     "unreadable": "unreadable frame", "dirt": "dirt",
     "scratch": "scratches", "dropout": "dropouts", "edges": "black borders", "compression": "compression blocks",
     "stairs": "repeated lines", "chroma": "colour beside its edges or run out", "jitter": "lines that tremble",
-    "wobble": "lines that sway together", "left_alone": "frame left alone by a step",
+    "wobble": "lines that sway together", "spot": "mark that stands while the picture moves",
+    "left_alone": "frame left alone by a step",
 }  # fmt: skip
 CURVE_WORDS = {
     "level_luma_mean": "level", "light_change": "light change", "light_rows": "light of rows",

@@ -14,7 +14,8 @@ from grevin.core.job.measured import MeasuredFile
 from grevin.core.progress import Progress, ProgressReport
 from grevin.core.survey.lanes import Lanes
 from grevin.core.survey.measures.base import Depth
-from grevin.core.survey.survey import Row, Survey, curve_names, run_survey
+from grevin.core.survey.rows import Row
+from grevin.core.survey.survey import Survey, curve_names, run_survey
 from grevin.desktop.texts import tr
 from grevin.desktop.work.opening import open_entry
 from grevin.desktop.work.workers import Task

@@ -18,7 +18,8 @@ from grevin.core.media.video_file import VideoFile
 from grevin.core.progress import Progress
 from grevin.core.survey.lanes import Lanes
 from grevin.core.survey.measures.base import Depth
-from grevin.core.survey.survey import Row, Survey, curve_names, measured_key, run_survey
+from grevin.core.survey.rows import Row
+from grevin.core.survey.survey import Survey, curve_names, measured_key, run_survey
 from grevin.desktop.work.opening import open_entry
 from grevin.desktop.work.workers import Task
 

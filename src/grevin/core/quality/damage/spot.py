@@ -8,6 +8,7 @@ from typing import ClassVar
 
 import numpy as np
 import numpy.typing as npt
+from scipy.special import expit
 
 from grevin.core.picture.colour import paint_inside, to_rgb
 from grevin.core.picture.frame import Frame
@@ -76,7 +77,7 @@ class SpotDamage:
         light = np.ones(shape)
         for spot in self.drawn:
             away = np.hypot(across - spot.across * width, down - spot.down * height)
-            light *= 1 - spot.depth / (1 + np.exp((away - spot.radius_px) / (spot.soft * spot.radius_px / 2)))
+            light *= 1 - spot.depth * expit((spot.radius_px - away) / (spot.soft * spot.radius_px / 2))
         return np.asarray(light, np.float32)
 
     def add(self, frame: Frame) -> tuple[Frame, Truth]:

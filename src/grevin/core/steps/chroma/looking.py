@@ -9,9 +9,10 @@ import numpy as np
 
 from grevin.core.measure.colour_shift import SHARPENED, Shift, likeness, sharpened, shift_of
 from grevin.core.measure.colour_smear import TEN_TO_NINETY, Edges, Plane, Smear, smear_of
+from grevin.core.measure.sampling import spread_over
 from grevin.core.picture.levels import levels_of
 from grevin.core.progress import Progress
-from grevin.core.steps.seen import Arrays, Shotwise, spread_over
+from grevin.core.steps.seen import Arrays, Shotwise
 
 LOOKED_AT = 16  # frames of a shot: what displaced or smeared colour did so all along
 

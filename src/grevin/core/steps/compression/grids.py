@@ -7,10 +7,11 @@ from collections.abc import Callable, Iterator
 import numpy as np
 
 from grevin.core.measure.blocks import Grid, Profile, grids_of, nearness, steps_across
+from grevin.core.measure.sampling import spread_over
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.levels import levels_of
 from grevin.core.progress import Progress
-from grevin.core.steps.seen import Arrays, spread_over
+from grevin.core.steps.seen import Arrays
 
 Grids = list[tuple[Grid, Grid]]  # (across, down) in brightness and in colour
 

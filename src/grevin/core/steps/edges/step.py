@@ -16,6 +16,7 @@ from typing import ClassVar
 import numpy as np
 
 from grevin.core.measure.active_area import borders_of
+from grevin.core.measure.sampling import spread_over
 from grevin.core.motion.flow import Flow
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.geometry import Area
@@ -27,7 +28,7 @@ from grevin.core.steps.edges.filling import Sides, from_frames, mirrored
 from grevin.core.steps.edges.settings import FOUND, EdgesSettings
 from grevin.core.steps.evidence import Blob, Evidence
 from grevin.core.steps.proposing import ShotFacts, Suggestion
-from grevin.core.steps.seen import Arrays, Shotwise, Window, spread_over
+from grevin.core.steps.seen import Arrays, Shotwise, Window
 from grevin.core.steps.settings import Settings
 
 LOOKED_AT = 24  # frames of a shot

@@ -7,13 +7,14 @@ import numpy as np
 from grevin.core.measure.carried import carried
 from grevin.core.measure.noise.model import unpacked
 from grevin.core.measure.noise.over_shot import measured as noise_of
+from grevin.core.measure.sampling import spread_over
 from grevin.core.motion.flow import Flow
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.steps.compression.grids import grids_in, share_of
 from grevin.core.steps.compression.grids import measured as grids_measured
 from grevin.core.steps.enlarge.network import Known
-from grevin.core.steps.seen import Arrays, Shotwise, spread_over
+from grevin.core.steps.seen import Arrays, Shotwise
 
 LOOKED_AT = 5  # frames of a shot, for its detail
 LOUDEST = 14.0  # 8-bit levels: louder noise the network was never shown

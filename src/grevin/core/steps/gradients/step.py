@@ -14,6 +14,7 @@ from typing import ClassVar
 import numpy as np
 import numpy.typing as npt
 
+from grevin.core.measure.sampling import spread_over
 from grevin.core.parallel import in_parallel
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
@@ -21,7 +22,7 @@ from grevin.core.steps.base import Family, LearnsFrom, Stage
 from grevin.core.steps.gradients.depth import NO_STEP, Steps, steps_in
 from grevin.core.steps.gradients.fitting import softened
 from grevin.core.steps.gradients.settings import GradientsSettings
-from grevin.core.steps.seen import Arrays, Shotwise, Window, spread_over
+from grevin.core.steps.seen import Arrays, Shotwise, Window
 from grevin.core.steps.settings import Settings
 
 Plane = npt.NDArray[np.float32]

@@ -12,13 +12,14 @@ from typing import ClassVar
 import numpy as np
 
 from grevin.core.measure.line_jitter import displacements, lines_of_plane, moved_lines, trembling
+from grevin.core.measure.sampling import spread_over
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.levels import Plane, levels_of, with_levels
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, LearnsFrom, Stage
 from grevin.core.steps.jitter.settings import JitterSettings
 from grevin.core.steps.proposing import ShotFacts, Suggestion
-from grevin.core.steps.seen import Arrays, Shotwise, Window, spread_over
+from grevin.core.steps.seen import Arrays, Shotwise, Window
 from grevin.core.steps.settings import Settings
 
 BESIDE = (1, 2, -1)  # frames from one to another that is no repeat of it

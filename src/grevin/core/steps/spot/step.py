@@ -4,6 +4,8 @@ Draw a region round each spot and set it to "only inside"; what comes and goes, 
 holds on its frames alone, with key frames where it wanders. What the spot takes of the light is learned from the whole
 shot, and divided out: what lies under it stays, on every frame, in whatever light. Where nothing is left, the place is
 filled softly from its surroundings. A circle in which no spot is found stays bit for bit, and the card says so.
+Where nothing is circled yet the step looks for marks that stand while the picture moves on, and says how many; nothing
+is mended before it is circled.
 """
 
 from __future__ import annotations
@@ -14,6 +16,7 @@ from typing import ClassVar
 import cv2
 import numpy as np
 
+from grevin.core.measure.standing import standing_marks
 from grevin.core.motion.flow import Flow, straightened
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
@@ -23,6 +26,7 @@ from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, Stage
 from grevin.core.steps.charting import LEFT_ALONE
 from grevin.core.steps.evidence import Blob, Evidence
+from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.seen import Arrays, Shotwise, Window
 from grevin.core.steps.settings import Settings
 from grevin.core.steps.spot.passing import MOST_FRAMES, Passing, Track, packed, passing_of, placed, tracks_of, unpacked
@@ -42,7 +46,7 @@ class SpotStep:
     id: ClassVar[str] = "spot"
     label: ClassVar[str] = "Standing spot"
     fault: ClassVar[str] = "A spot on the same place all through the shot, such as dust on the sensor"
-    version: ClassVar[int] = 4
+    version: ClassVar[int] = 5
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "surface"
     learns_where: ClassVar[bool] = True
@@ -52,13 +56,24 @@ class SpotStep:
         """The shot is learned; a frame itself needs no other."""
         return 0
 
+    def propose(self, facts: ShotFacts) -> Suggestion | None:
+        """Where the survey found marks that stand, a circle round each."""
+        if "spot" not in facts.found:
+            return None
+        circles = tuple(
+            {"use": "only", "shape": "ellipse", "x": x, "y": y, "width": width, "height": height}
+            for x, y, width, height in facts.areas["spot"][:MOST_SPOTS]
+        )
+        return Suggestion(self.id, _standing_words(len(circles)), regions=circles)
+
     def learn(self, shot: Shotwise, settings: SpotSettings, progress: Progress) -> Arrays:
         """The shadows in the circles of a shot."""
         frames = shot.frames
         filled = np.array(settings.way == "fill")
         standing, passing, too_large = _circles_of(shot)
         if not standing and not passing:
-            return {**_packed([], too_large), **packed([]), "filled": filled}
+            marks = shot.kept("marks", lambda: _standing(shot, progress))
+            return {**_packed([], too_large), **packed([]), **marks, "filled": filled}
 
         def rgb(number: int) -> Rgb:
             return shot.window(number).rgb()
@@ -133,7 +148,10 @@ class SpotStep:
             f"On frames {mark.track.frames[0]} to {mark.track.frames[-1]}: {_passing_words(mark)}." for mark in marks
         )
         if not shadows and not marks:
-            return (*large, "Draw a region round each spot and set it to “only inside”.", LEFT_ALONE)
+            found = len(study.get("standing", ()))
+            told = (f"{_standing_words(found)}.",) if found else ()
+            how = "Circle them all at once, or draw" if found else "Draw"
+            return (*large, *told, f"{how} a region round each spot and set it to “only inside”.", LEFT_ALONE)
         if study["filled"]:
             return (*large, f"{len(shadows) + len(marks)} places are filled from around them.")
         return (*large, *(f"At {_middle(shadow)}: {_words(shadow)}." for shadow in shadows), *passing)
@@ -180,6 +198,19 @@ def _circles_of(shot: Shotwise) -> tuple[list[Mask], list[Track], int]:
         else:
             passing.append(track)
     return standing, passing, too_large
+
+
+def _standing(shot: Shotwise, progress: Progress) -> Arrays:
+    """Boxes of marks that stand while the picture moves on, the surest first, and the frames of the shot."""
+    fmt = shot.window(shot.frames.start).format
+    found = standing_marks(shot.frames, (fmt.height, fmt.width), lambda n: shot.window(n).luma8(), progress)
+    boxes = np.array([one.area for one in found[:MOST_SPOTS]], np.int64).reshape(-1, 4)
+    return {"standing": boxes, "shot": np.array([shot.frames.start, shot.frames.stop])}
+
+
+def _standing_words(count: int) -> str:
+    marks = "1 mark stands" if count == 1 else f"{count} marks stand"
+    return f"{marks} while the picture moves on"
 
 
 def _pieces(where: Mask) -> tuple[list[tuple[int, int, Mask]], int]:

@@ -22,13 +22,14 @@ from grevin.core.measure.repeated_lines import (
     samples_at,
     slopes,
 )
+from grevin.core.measure.sampling import spread_over
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import BT709_LUMA, Mask
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, LearnsFrom, Stage
 from grevin.core.steps.evidence import Blob, Evidence
 from grevin.core.steps.proposing import ShotFacts, Suggestion
-from grevin.core.steps.seen import Arrays, Shotwise, Window, spread_over
+from grevin.core.steps.seen import Arrays, Shotwise, Window
 from grevin.core.steps.settings import Settings
 from grevin.core.steps.stairs.diagonals import Edges, Weight, edges_of, faded, smoothed
 from grevin.core.steps.stairs.lines import between, doubled_lines, made_anew
