@@ -72,7 +72,7 @@ class Line:
 def lines_of(study: Arrays, number: int, height: int, settings: ScratchSettings) -> list[Line]:
     """The scratches of a frame of a height, by the settings, with those that are nearly taken."""
     wanted = _wanted(study, height, settings)
-    here = [_line(study, int(at), height) for at in np.flatnonzero(wanted & (study["frame"] == number))]
+    here = [line_at(study, int(at), height) for at in np.flatnonzero(wanted & (study["frame"] == number))]
     limit = threshold(settings)
     sure = [line for line in here if line.score > limit]
     known = {line.track for line in sure}
@@ -121,7 +121,8 @@ def upright(study: Arrays) -> Mask:
     return np.asarray(aside <= MOST_LEAN * HOP_PX * study["bands"] + LEAN_PX)
 
 
-def _line(study: Arrays, at: int, height: int) -> Line:
+def line_at(study: Arrays, at: int, height: int) -> Line:
+    """A line of a study, by its place there, on a picture so high."""
     begin, count = int(study["begins"][at]), int(study["bands"][at])
     across = study["across"][begin : begin + count]
     return _drawn(study, at, int(study["first"][at]), across, height)
@@ -189,7 +190,7 @@ def along_track(
         lay(mask, line, line.width // 2, line.width // 2)
         if mask[max(0, y) : y + tall, max(0, x) : x + width].any():
             rows = np.flatnonzero(study["track"] == line.track)
-            lines = ((int(study["frame"][at]), _line(study, int(at), size[0])) for at in rows)
+            lines = ((int(study["frame"][at]), line_at(study, int(at), size[0])) for at in rows)
             return [(frame, lay(np.zeros(size, np.bool_), one, one.width // 2, one.width // 2)) for frame, one in lines]
     return []
 

@@ -2,8 +2,9 @@
 
 Lines are looked for in bands of rows, in brightness, green and blue, and summed over time, for a scratch stays; then
 each is judged: whether it stays where the picture moves on, whether the picture shines through, whether its flanks
-agree. What is left under a shallow scratch is kept; where the picture moves the frames around show what a deep one
-hides. A scratch that was not found is drawn with two clicks, on the frames and with the key frames that it needs.
+agree. How far its soft sides reach is told by all frames of a shot together, where the picture goes by. What is left
+under a shallow scratch is kept; where the picture moves the frames around show what a deep one hides. A scratch that
+was not found is drawn with two clicks, on the frames and with the key frames that it needs.
 Structures of the picture that stand upright while the camera stands still are hard to tell from scratches: set a
 region over them to be left alone.
 """
@@ -48,6 +49,7 @@ from grevin.core.steps.scratch.mending import mend_line
 from grevin.core.steps.scratch.over_shot import measured
 from grevin.core.steps.scratch.responses import HOP_PX, bands_of
 from grevin.core.steps.scratch.settings import ScratchSettings
+from grevin.core.steps.scratch.shapes import shapes_of, with_shoulders
 from grevin.core.steps.scratch.sight import Sight, sight_of
 from grevin.core.steps.seen import Arrays, Shotwise, Window
 from grevin.core.steps.settings import Settings
@@ -65,7 +67,7 @@ class ScratchStep:
     id: ClassVar[str] = "scratch"
     label: ClassVar[str] = "Line scratch"
     fault: ClassVar[str] = "Upright scratches that stay for many frames"
-    version: ClassVar[int] = 13
+    version: ClassVar[int] = 14
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "surface"
     fills_strokes: ClassVar[bool] = True
@@ -96,7 +98,8 @@ class ScratchStep:
             return sight_of(window.rgb(), flow)
 
         found = shot.kept("lines", lambda: measured(frames, sight, shipped(), progress))
-        return {**found, "shot": np.array([frames.start, frames.stop])}
+        shapes = shot.kept("shapes", lambda: shapes_of(found, frames, lambda n: shot.window(n).rgb(), progress))
+        return {**found, **shapes, "shot": np.array([frames.start, frames.stop])}
 
     def find(self, window: Window, settings: ScratchSettings) -> Evidence:
         """The scratches of a frame."""
@@ -122,7 +125,7 @@ class ScratchStep:
         limit = threshold(settings)
         for found in lines_of(window.study(), window.number, fmt.height, settings):
             line = _centred(window, found)
-            left, right = _reaching(rgb, line, settings)
+            left, right = _reaching(rgb, line, window.study(), settings)
             sure = line.score > limit and (_passed_by(window, line) or is_cut(rgb, line))
             area = lay(mask if sure else np.zeros_like(mask), line, left, right)
             (taken if sure else nearly).append(blob_of(line, area, rgb, limit))
@@ -146,7 +149,7 @@ class ScratchStep:
         rest = evidence.mask.copy()
         for found in lines_of(window.study(), window.number, height, _unsure(settings)):
             line = _centred(window, found)
-            reach = _reaching(rgb, line, settings)
+            reach = _reaching(rgb, line, window.study(), settings)
             mine = np.zeros_like(rest)
             lay(mine, line, *reach)
             if mine.any() and (mine & rest).sum() > HELD * mine.sum():
@@ -163,7 +166,7 @@ class ScratchStep:
         for found in lines_of(window.study(), window.number, height, _unsure(settings)):
             line = _centred(window, found)
             mask = np.zeros(rgb.shape[:2], np.bool_)
-            around = lay(mask, line, *_reaching(rgb, line, settings))
+            around = lay(mask, line, *_reaching(rgb, line, window.study(), settings))
             if mask[y : y + tall, x : x + width].any():
                 return Evidence(mask, blobs=(replace(blob_of(line, around, rgb, 0.0), by_hand=True),))
         mask = np.zeros(rgb.shape[:2], np.bool_)
@@ -225,8 +228,8 @@ def _centred(window: Window, found: Line) -> Line:
     return replace(found, centre=moved.centre, width=moved.width)
 
 
-def _reaching(rgb: Rgb, line: Line, settings: ScratchSettings) -> tuple[int, int]:
-    left, right = extent_of(rgb, line)
+def _reaching(rgb: Rgb, line: Line, study: Arrays, settings: ScratchSettings) -> tuple[int, int]:
+    left, right = with_shoulders(study, line, extent_of(rgb, line))
     return max(0, left + settings.grow_left_px), max(0, right + settings.grow_right_px)
 
 
