@@ -15,6 +15,7 @@ from bench.by_hand import spots_figures, strokes_figures
 from bench.clips import REPORTS, Clip, long_run
 from bench.on_fields import ORDERS, interlaced
 from bench.over_clips import over_clips
+from bench.soft_sides import sides_figures
 from grevin.core.motion.flow import estimate_flow
 from grevin.core.picture.colour import to_rgb
 from grevin.core.picture.frame import Frame, Mask
@@ -42,7 +43,8 @@ TELEA_PX = 3.0  # radius of the comparison (Telea 2004), which is told the truth
 
 
 ERRORS = ("made", "found", "worn", "telea", "opaque", "joined", "found_opaque", "found_joined")
-GREAT_IS_BAD = ("steadiness", "false_heights", "learn_seconds", "mend_seconds", "survey_clean", "spots_false")
+GREAT_IS_BAD = ("steadiness", "false_heights", "learn_seconds", "mend_seconds", "survey_clean", "spots_false",
+                "fields_spots_false")  # fmt: skip
 
 
 def names() -> list[str]:
@@ -109,7 +111,7 @@ def _figures(clip: Clip, place: int) -> dict[str, Any]:
         "mend_seconds": round(sums["seconds"], 3), **{f"{name}_db": round(db, 2) for name, db in found.items()},
         "survey_worn": _surveyed(worn, clip.name), "survey_clean": _surveyed(clean, f"{clip.name} clean"),
         **strokes_figures(clean, seed, clip.name), **spots_figures(clean, seed, clip.name),
-        **_fields_figures(clip, place, seed),
+        **_fields_figures(clip, place, seed), **sides_figures(clean, seed, clip.name),
     }  # fmt: skip
 
 
@@ -131,11 +133,13 @@ def _fields_figures(clip: Clip, place: int, seed: int) -> dict[str, float]:
         _inside(errors, clean[number], worn[number], chain.result.frame(number), damage, evidence.mask)
         whole.append(_clean_figures(untouched, number, clean[number]))
     found = {name: psnr(errors[name][0], int(errors[name][1])) for name in ("made", "worn", "telea")}
+    spots = spots_figures(clean, seed, f"{clip.name} on fields")
     return {
         "fields_recall": round(sums["hit"] / max(1e-9, sums["there"]), 3),
         "fields_precision": round(sums["right"] / max(1e-9, sums["found"]), 3),
         "fields_clean_db": round(min(db for _, db in whole), 2),
         **{f"fields_{name}_db": round(db, 2) for name, db in found.items()},
+        **{f"fields_{name}": value for name, value in spots.items()},
     }  # fmt: skip
 
 
@@ -230,6 +234,6 @@ def _together(rows: list[dict[str, Any]]) -> dict[str, float]:
             continue
         known = [row[name] for row in rows if name in row]
         values = [value for value in known if value or not name.endswith("_db")] or [0.0]
-        worst = max(values) if name in GREAT_IS_BAD else min(values)
+        worst = max(values) if name in GREAT_IS_BAD or name.endswith("_rim") else min(values)
         found |= {name: round(float(np.mean(values)), 3), f"{name}_worst": worst}
     return found

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
+import cv2
 import numpy as np
 import pytest
 
@@ -210,3 +213,34 @@ def test_a_circle_that_comes_and_goes_over_nothing_changes_nothing(clean: list[F
     chain = Chain(MemorySource(clean, "nothing"), Treatment(steps=(TreatmentStep.make("spot", regions=(circle,)),)))
     assert "nothing that comes and goes" in " ".join(chain.told(range(LENGTH)))
     assert chain.result.frame(8) is chain.source.frame(8)
+
+
+def _lowered(frame: Frame, by: float) -> Frame:
+    """The frame so many px farther down: a camera that tilts moves things from one field to the other."""
+    move = np.array([[1.0, 0.0, 0.0], [0.0, 1.0, by]])
+    luma = cv2.warpAffine(
+        frame.planes[0], move, (WIDTH, HEIGHT), flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT
+    )  # fmt: skip
+    return frame.with_planes((np.asarray(luma, np.uint8), *frame.planes[1:]))
+
+
+def test_on_fields_one_of_each_frame_tells_it_and_both_are_mended() -> None:
+    """Woven, what moves is torn, and no motion fits it."""
+    moments = [_lowered(frame, 0.9 * frame.number) for frame in panned(4.5, length=2 * LENGTH)]
+    fmt = replace(moments[0].format, field_order="top_first")
+    clean = []
+    for number in range(LENGTH):
+        planes = tuple(plane.copy() for plane in moments[2 * number].planes)
+        for plane, later in zip(planes, moments[2 * number + 1].planes, strict=True):
+            plane[1::2] = later[1::2]
+        clean.append(Frame(number, fmt, planes))
+    damage = SpotDamage(2, spots=SPOTS)
+    worn = [damage.add(frame)[0] for frame in clean]
+    chain = over(worn)
+    made = chain.result.frame(MIDDLE)
+    for parity in (0, 1):
+        mask = damage.add(clean[MIDDLE])[1].mask & chain.evidence_at(1, MIDDLE).mask
+        mask[1 - parity :: 2] = False
+        assert inside(made, clean[MIDDLE], mask) > inside(worn[MIDDLE], clean[MIDDLE], mask) + 20
+    nothing = over(clean)
+    assert nothing.result.frame(MIDDLE) is nothing.source.frame(MIDDLE)

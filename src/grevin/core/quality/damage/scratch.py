@@ -14,6 +14,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 import numpy.typing as npt
+from scipy.special import expit
 
 from grevin.core.picture.colour import Rgb, paint_inside, to_rgb
 from grevin.core.picture.frame import Frame, Mask
@@ -22,6 +23,7 @@ from grevin.core.picture.source import FrameSource
 from grevin.core.quality.damage.base import FrameByFrame, Mark, Truth
 
 Tint = Literal["grey", "blue", "less green", "opaque"]
+Sides = Literal["cut", "soft", "long", "halo", "ringed"]
 Curve = npt.NDArray[np.float64]
 
 LONGEST = 4096  # frames for which wander is drawn
@@ -45,6 +47,8 @@ class Line:
         bend_px: of a slow sine down the picture.
         first, last: share of the height from which to which it goes.
         begin, end: frames.
+        sides: how its profile ends: cut; as a bell; with a long tail; with a halo of a quarter of its depth; with a
+            ring of the other polarity, as sharpening leaves it.
     """
 
     place: float
@@ -58,6 +62,7 @@ class Line:
     last: float = 1.0
     begin: int = 0
     end: int = LONGEST
+    sides: Sides = "cut"
 
 
 @dataclass(frozen=True)
@@ -141,11 +146,11 @@ class ScratchDamage:
         rng = np.random.default_rng((self.seed, 3, place, number))
         centre = self.centres(place, number, (height, width))
         rows = np.arange(int(line.first * height), max(int(line.first * height) + 1, int(line.last * height)))
-        reach = math.ceil(1.5 * line.width_px) + 2
+        reach = math.ceil((1.5 if line.sides == "cut" else 3.0) * line.width_px) + 2
         across = np.rint(centre[rows]).astype(int)[:, None] + np.arange(-reach, reach + 1)[None, :]
         inside = (across >= 0) & (across < width)
         away = np.abs(across - centre[rows, None])
-        shape = 1.0 / (1.0 + np.exp((away - line.width_px / 2) / 0.35))  # flat with soft flanks
+        shape = _profile(away, line.width_px, line.sides)
         uneven = np.clip(1.0 + 0.2 * np.cumsum(rng.normal(0, 0.15, len(rows))), 0.5, 1.4)[:, None]
         ends = np.minimum(1.0, np.minimum(rows - rows[0], rows[-1] - rows) / 8.0 + 0.1)[:, None]
         fades = np.where((line.first > 0) | (line.last < 1), ends, 1.0)
@@ -167,3 +172,18 @@ class ScratchDamage:
         left, right = int(at[changed].min()), int(at[changed].max())
         area = (left, int(rows[0]), right - left + 1, len(rows))
         return [Mark(line.tint, area, int(changed.sum()), line.levels, 0.35, 1.0, number > line.begin)]
+
+
+def _profile(away: Curve, width: float, sides: Sides) -> Curve:
+    """The depth of a scratch, px away from its middle; half of it lies within its width."""
+    flat = expit((width / 2 - away) / 0.35)
+    bell = np.exp(-4 * math.log(2) * np.square(away / width))
+    if sides == "soft":
+        return np.asarray(bell)
+    if sides == "long":
+        return np.asarray(1 / (1 + np.square(2 * away / width)))
+    if sides == "halo":
+        return np.asarray(flat + 0.25 * (1 - flat) * np.exp(-0.5 * np.square(away / width)))
+    if sides == "ringed":
+        return np.asarray(bell - 0.3 * np.exp(-0.5 * np.square(3 * (away - width) / width)))
+    return np.asarray(flat)

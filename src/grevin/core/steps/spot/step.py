@@ -10,18 +10,15 @@ is mended before it is circled.
 
 from __future__ import annotations
 
-from functools import lru_cache
 from typing import ClassVar
 
 import cv2
 import numpy as np
 
 from grevin.core.measure.standing import standing_marks
-from grevin.core.motion.flow import Flow, straightened
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.geometry import Area
-from grevin.core.picture.masks import grow
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, Stage
 from grevin.core.steps.charting import LEFT_ALONE
@@ -29,9 +26,10 @@ from grevin.core.steps.evidence import Blob, Evidence
 from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.seen import Arrays, Shotwise, Window
 from grevin.core.steps.settings import Settings
-from grevin.core.steps.spot.passing import MOST_FRAMES, Passing, Track, packed, passing_of, placed, tracks_of, unpacked
+from grevin.core.steps.spot.passing import Passing, Track, packed, passing_of, placed, tracks_of, unpacked
+from grevin.core.steps.spot.pictures import Pictures
 from grevin.core.steps.spot.settings import SpotSettings
-from grevin.core.steps.spot.shadow import AGREE, FLOW_BENT_PX, LEAST_DEPTH, TOLD, Shadow, shadows_of, stretched
+from grevin.core.steps.spot.shadow import AGREE, LEAST_DEPTH, TOLD, Shadow, shadows_of, stretched
 
 MOST_SPOTS = 24  # of a shot
 MOST_SHARE = 0.15  # of the picture, that a circle may take
@@ -75,20 +73,11 @@ class SpotStep:
             marks = shot.kept("marks", lambda: _standing(shot, progress))
             return {**_packed([], too_large), **packed([]), **marks, "filled": filled}
 
-        def rgb(number: int) -> Rgb:
-            return shot.window(number).rgb()
-
-        where = lru_cache(MOST_FRAMES)(shot.where)
-
-        def flow(number: int, other: int) -> Flow:
-            way = shot.window(number).motion(other - number, "quick")
-            circles = [one for one in (where(number), where(other)) if one is not None]
-            bent = np.logical_or.reduce([np.zeros(way.shape[:2], np.bool_), *circles])
-            return straightened(way, grow(bent, FLOW_BENT_PX))
+        pictures = Pictures(shot)
 
         def learned() -> Arrays:
-            marks = [passing_of(track, frames, rgb, flow, progress) for track in passing]
-            shadows = shadows_of(standing, frames, rgb, flow, progress) if standing else []
+            marks = [passing_of(track, frames, pictures.rgb, pictures.flow, progress) for track in passing]
+            shadows = shadows_of(standing, frames, pictures.rgb, pictures.flow, progress) if standing else []
             return {**_packed(shadows, too_large), **packed(marks)}
 
         return {**shot.kept("shadows", learned), "filled": filled}
