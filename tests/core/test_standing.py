@@ -23,6 +23,7 @@ from grevin.core.survey.survey import Survey, run_survey
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from grevin.core.treatment.regions import Region
+from grevin.demo.surface_reels import under_clouds
 from tests.core.test_scratch import HEIGHT, LENGTH, WIDTH, panned
 
 SPOTS = (Spot(0.28, 0.3, 9.0, 0.2), Spot(0.6, 0.66, 6.0, 0.14))
@@ -96,6 +97,14 @@ def test_what_was_laid_over_the_picture_is_none(clean: list[Frame]) -> None:
         for frame in clean
     ]
     assert marks_in(laid) == []
+
+
+def test_a_sky_that_stands_behind_roofs_that_go_by_has_no_marks(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Motion that is evened out takes it along with the roofs: its clouds then stand where something should move."""
+    frames = [under_clouds(number) for number in range(24)]
+    assert marks_in(frames) == []
+    monkeypatch.setattr("grevin.core.measure.standing.MOST_STAYING", 1.0)
+    assert len(marks_in(frames)) > 0
 
 
 def test_large_pictures_small_ones_and_short_shots(clean: list[Frame], worn: list[Frame]) -> None:

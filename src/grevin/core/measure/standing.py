@@ -47,6 +47,11 @@ SHINES = (0.5, 2.0)  # times as much as around it light changes in a mark over t
 CORE, RIM, BEYOND = 0.35, 1.1, 2.0  # of half its box: the middle of a mark, and from where to where lies what is around
 AROUND, MIDDLE = 8.0, 2.0  # times the deviation: what lies around a mark, without its middle
 LOOKED_AT_PX = 1.0  # deviation over which light is evened out before its changes are told
+STAYS_BETTER = (
+    1.25  # times what is left of a place that stands, that is left where motion leads to: it does not go there
+)
+MOST_STAYING = 0.25  # of what lies around a mark: more, and it stands with the picture behind what moves
+NEAR, INNER = 4.0, 1.5  # times the finest deviation: what lies around a mark there, without its middle
 FLOOR = 0.002  # of the light, added to what is left around: noise of the eight bits
 BLACK, OFFSET = 16.0, 8.0  # levels: black of eight bits (BT.601), and what is added so that it has a logarithm
 EDGE_SHARE = 0.25  # of its greatest value, at which a mark is taken to end
@@ -80,6 +85,8 @@ class _Found:
     apart: Values  # standard deviation of single looks
     same: Values  # share of the looks that say darker, or brighter, as all together do
     known: Mask
+    moves: Values  # squares of what is left of a place where its motion leads to, of all looks
+    stays: Values  # and where it is itself
 
 
 def standing_marks(
@@ -112,15 +119,17 @@ def standing_marks(
         ]  # fmt: skip
 
     looks: list[tuple[int, list[Values]]] = []
-    for found in in_parallel(look, numbers, workers):
-        looks += found
+    for some in in_parallel(look, numbers, workers):
+        looks += some
         progress.advance()
     if not looks:
         return []
+    found_at = [_together([(pair, left[place]) for pair, left in looks]) for place in range(len(SCALES_PX))]
+    staying = found_at[0].moves > STAYS_BETTER * found_at[0].stays
+    moving = _round_about(staying, SCALES_PX[0], NEAR, INNER) <= MOST_STAYING
     marks: list[tuple[float, Standing]] = []
-    for place, scale in enumerate(SCALES_PX):
-        together = _together([(pair, left[place]) for pair, left in looks])
-        marks += _marks(together, scale, shape)
+    for found, scale in zip(found_at, SCALES_PX, strict=True):
+        marks += _marks(found, scale, moving, shape)
     changes = _changes([one for number in numbers if (one := small(number)) is not None])
     shone_through = [one for one in sorted(marks, key=lambda one: -one[0]) if _shines(changes, one[1].area, shape)]
     return _apart_from_each_other([mark for _, mark in shone_through])
@@ -156,7 +165,10 @@ def _even_flow(here: Luma8, there: Luma8) -> Flow:
 
 
 def _left(here: Luma8 | None, there: Luma8 | None) -> list[Values] | None:
-    """What is left of a frame's fine part where another one shows the same thing, at each scale; NaN where unknown."""
+    """(2, h, w) at each scale: a frame's fine part less that of the same thing, and of the same place, on another.
+
+    NaN where the picture does not go far enough.
+    """
     if here is None or there is None or here.shape != there.shape:
         return None
     flow = _even_flow(here, there)
@@ -164,11 +176,12 @@ def _left(here: Luma8 | None, there: Luma8 | None) -> list[Values] | None:
     ours, theirs = _light(here), _light(there)
     left = []
     for scale in SCALES_PX:
+        here_fine, there_fine = _fine(ours, scale), _fine(theirs, scale)
         moved = cv2.remap(
-            _fine(theirs, scale), *positions(flow), cv2.INTER_LINEAR,
+            there_fine, *positions(flow), cv2.INTER_LINEAR,
             borderMode=cv2.BORDER_CONSTANT, borderValue=float("nan"),
         )  # fmt: skip
-        left.append(np.where(way < CLEAR * scale, np.nan, _fine(ours, scale) - moved).astype(np.float32))
+        left.append(np.where(way < CLEAR * scale, np.nan, np.stack([here_fine - moved, here_fine - there_fine])))
     return left
 
 
@@ -184,7 +197,7 @@ def _fine(light: Values, scale: float) -> Values:
 
 def _together(looks: list[tuple[int, Values]]) -> _Found:
     """What all looks say, from how far apart in time each pair was and what it left."""
-    stack = np.stack([left for _, left in looks])
+    stack = np.stack([left[0] for _, left in looks])
     known = ~np.isnan(stack)
     count = known.sum(axis=0)
     of = np.array([pair for pair, _ in looks])
@@ -193,27 +206,33 @@ def _together(looks: list[tuple[int, Values]]) -> _Found:
     apart = np.sqrt(np.where(known, np.square(stack - mark), 0).sum(axis=0) / np.maximum(count, 1))
     same = (known & (np.sign(stack) == np.sign(mark))).sum(axis=0) / np.maximum(count, 1)
     told = (count >= FEWEST_LOOKS) & (np.asarray(pairs) >= FEWEST_PAIRS)
-    return _Found(np.where(told, mark, np.float32(0)), apart.astype(np.float32), same.astype(np.float32), told)
+    moves, stays = (np.nansum([np.square(left[one]) for _, left in looks], axis=0) for one in (0, 1))
+    return _Found(
+        np.where(told, mark, np.float32(0)), apart.astype(np.float32), same.astype(np.float32), told,
+        moves.astype(np.float32), stays.astype(np.float32),
+    )  # fmt: skip
 
 
-def _marks(found: _Found, scale: float, whole: tuple[int, int]) -> list[tuple[float, Standing]]:
+def _marks(found: _Found, scale: float, moving: Mask, whole: tuple[int, int]) -> list[tuple[float, Standing]]:
     """Every mark of a scale, with how far it stands out of its surroundings."""
     size = np.abs(found.mark)
     around = np.sqrt(_round_about(size * size, scale) / np.maximum(_round_about(found.known, scale), 0.1)) + FLOOR
     out = np.asarray(size / around, np.float32)
     reach = int(2 * scale)
     top = out == cv2.dilate(out, np.ones((2 * reach + 1, 2 * reach + 1)))
-    top &= (out > TIMES_AROUND) & (size > LEAST) & (found.same >= SAME_WAY) & (size >= TIMES_LOOKS * found.apart)
+    top &= (
+        moving & (out > TIMES_AROUND) & (size > LEAST) & (found.same >= SAME_WAY) & (size >= TIMES_LOOKS * found.apart)
+    )
     top[:reach] = top[-reach:] = False
     top[:, :reach] = top[:, -reach:] = False
     return [(float(out[y, x]), _mark(found, (int(y), int(x)), whole)) for y, x in zip(*np.nonzero(top), strict=True)]
 
 
-def _round_about(values: Values | Mask, scale: float) -> Values:
+def _round_about(values: Values | Mask, scale: float, far: float = AROUND, near: float = MIDDLE) -> Values:
     """Their mean around each place, without its middle."""
     values = values.astype(np.float32)
-    wide, middle = (cv2.GaussianBlur(values, (0, 0), times * scale) for times in (AROUND, MIDDLE))
-    share = (MIDDLE / AROUND) ** 2
+    wide, middle = (cv2.GaussianBlur(values, (0, 0), times * scale) for times in (far, near))
+    share = (near / far) ** 2
     return np.asarray(np.maximum((wide - share * middle) / (1 - share), 1e-12), np.float32)
 
 
