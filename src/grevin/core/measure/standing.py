@@ -47,9 +47,7 @@ SHINES = (0.5, 2.0)  # times as much as around it light changes in a mark over t
 CORE, RIM, BEYOND = 0.35, 1.1, 2.0  # of half its box: the middle of a mark, and from where to where lies what is around
 AROUND, MIDDLE = 8.0, 2.0  # times the deviation: what lies around a mark, without its middle
 LOOKED_AT_PX = 1.0  # deviation over which light is evened out before its changes are told
-STAYS_BETTER = (
-    1.25  # times what is left of a place that stands, that is left where motion leads to: it does not go there
-)
+STAYS_BETTER = 1.25  # times what is left where a place stands, that is left where motion leads to
 MOST_STAYING = 0.25  # of what lies around a mark: more, and it stands with the picture behind what moves
 NEAR, INNER = 4.0, 1.5  # times the finest deviation: what lies around a mark there, without its middle
 FLOOR = 0.002  # of the light, added to what is left around: noise of the eight bits
