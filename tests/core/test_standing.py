@@ -196,5 +196,5 @@ def test_the_step_says_what_it_would_circle_and_changes_nothing(clean: list[Fram
 
 def test_interlaced_material_and_wide_pixels(worn: list[Frame]) -> None:
     """Boxes are pixels of the picture, whatever shape those have."""
-    fmt = replace(worn[0].format, field_order="tff", pixel_aspect=Fraction(64, 45))
+    fmt = replace(worn[0].format, field_order="top_first", pixel_aspect=Fraction(64, 45))
     assert round_them((mark.area for mark in marks_in([replace(f, format=fmt) for f in worn])), SPOTS)
