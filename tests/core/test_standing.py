@@ -17,9 +17,11 @@ from grevin.core.progress import Progress
 from grevin.core.quality.damage.spot import Spot, SpotDamage
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.survey.proposal import proposal_for
-from grevin.core.survey.report import summary_lines
+from grevin.core.survey.report import Reported, report_html, summary_lines
 from grevin.core.survey.rows import Row
 from grevin.core.survey.survey import Survey, run_survey
+from grevin.core.survey.words import figures_words
+from grevin.core.timebase.counters import Counter
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from grevin.core.treatment.regions import Region
@@ -161,6 +163,10 @@ def test_a_survey_finds_keeps_and_proposes_them(worn: list[Frame]) -> None:
     assert round_them((finding.area for finding in found if finding.area is not None), SPOTS)
     assert {(finding.first, finding.last) for finding in found} == {(0, LENGTH - 1)}
     assert "mark that stands while the picture moves (2)" in summary_lines(survey)[-1]
+    about = Reported("dust", survey, {}, source, Counter("frames", source.format.rate))
+    where = figures_words(found[0].figures, found[0].area)
+    assert where.startswith(f"{found[0].figures['pixels']:.4g} px, at ")
+    assert where in report_html(about)
     asked = source.asked
     again = surveyed(source, store)
     assert asked == source.asked, "all of it was kept"

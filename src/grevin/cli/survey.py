@@ -84,7 +84,7 @@ def _print(result: Survey) -> None:
     for heading in ("kind", "first frame", "last frame", "figures"):
         table.add_column(heading, justify="right" if "frame" in heading else "left")
     for one in result.findings[:MOST_LISTED]:
-        table.add_row(kind_words(one.kind), str(one.first), str(one.last), figures_words(one.figures))
+        table.add_row(kind_words(one.kind), str(one.first), str(one.last), figures_words(one.figures, one.area))
     if result.findings:
         console.say_table(table)
     else:

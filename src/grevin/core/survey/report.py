@@ -15,6 +15,7 @@ import numpy as np
 from grevin import __version__
 from grevin.core.picture.source import FrameSource
 from grevin.core.survey.curves import curve_svg
+from grevin.core.survey.measures.base import SPOT, Spots
 from grevin.core.survey.proposal import proposal_for
 from grevin.core.survey.report_pictures import picture_html
 from grevin.core.survey.survey import Survey
@@ -254,9 +255,18 @@ def _glance(about: Reported) -> str:
 def _pictures(about: Reported) -> str:
     survey = about.survey
     return "".join(
-        picture_html(about.source, frame, f"{about.when(frame)}: {words}", survey.spots[survey.spots["frame"] == frame])
+        picture_html(about.source, frame, f"{about.when(frame)}: {words}", _outlined(survey, frame))
         for frame, words in _worst(survey)[:MOST_PICTURES]
     )
+
+
+def _outlined(survey: Survey, frame: int) -> Spots:
+    """Single places on a frame, and places of what holds from it on."""
+    places = [
+        (one.kind, frame, *one.area, 0, 0.0, one.confidence)
+        for one in survey.findings if one.first == frame and one.area is not None
+    ]  # fmt: skip
+    return np.concatenate([survey.spots[survey.spots["frame"] == frame], np.array(places, SPOT)])
 
 
 def _shots(about: Reported) -> str:
@@ -291,7 +301,13 @@ def _findings(about: Reported) -> str:
     survey, parts, left = about.survey, [], MOST_ROWS
     for number, frames in enumerate(about.shots(), 1):
         rows: list[tuple[object, ...]] = [
-            (one.first, one.last, about.counter.text(one.first), kind_words(one.kind), figures_words(one.figures))
+            (
+                one.first,
+                one.last,
+                about.counter.text(one.first),
+                kind_words(one.kind),
+                figures_words(one.figures, one.area),
+            )
             for one in survey.findings
             if one.first in frames
         ]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from grevin.core.picture.geometry import Area
 from grevin.core.steps.registry import REGISTRY
 
 KIND_WORDS = {
@@ -52,8 +53,8 @@ def curve_words(name: str) -> str:
     return CURVE_WORDS.get(name, name.replace("_", " "))
 
 
-def figures_words(figures: dict[str, float]) -> str:
-    """Figures of a finding in one line."""
+def figures_words(figures: dict[str, float], area: Area | None = None) -> str:
+    """Figures of a finding in one line, and the middle of its place where it has one."""
     figures = dict(figures)
     contrast = figures.pop("contrast", None)
     units = {
@@ -76,4 +77,7 @@ def figures_words(figures: dict[str, float]) -> str:
         parts.append(" ".join(part for part in (words.replace("_", " "), f"{value:.4g}", unit) if part))
     if contrast is not None:
         parts.append(f"{abs(contrast):.0f} levels {'brighter' if contrast > 0 else 'darker'}")
+    if area is not None:
+        x, y, width, height = area
+        parts.append(f"at {x + width // 2}, {y + height // 2}")
     return ", ".join(parts)
