@@ -9,7 +9,6 @@ from __future__ import annotations
 from functools import lru_cache
 from typing import Any
 
-import cv2
 import numpy as np
 import numpy.typing as npt
 
@@ -17,6 +16,7 @@ from grevin.core.motion.flow import Flow, Luma8, estimate_flow, straightened
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.masks import grow
+from grevin.core.picture.resampling import KERNELS, lines_at
 from grevin.core.steps.seen import Shotwise
 from grevin.core.steps.spot.passing import MOST_FRAMES
 from grevin.core.steps.spot.shadow import FLOW_BENT_PX
@@ -33,12 +33,12 @@ class Pictures:
     def rgb(self, number: int) -> Rgb:
         """(H, W, 3) R'G'B' of a frame."""
         picture = self._shot.window(number).rgb()
-        return np.asarray(_drawn_out(picture), np.float32) if self._fields else picture
+        return _drawn_out(picture) if self._fields else picture
 
     def luma8(self, number: int) -> Luma8:
         """(H, W) uint8 of a frame."""
         picture = self._shot.window(number).luma8()
-        return np.asarray(_drawn_out(picture), np.uint8) if self._fields else picture
+        return np.rint(_drawn_out(picture)).astype(np.uint8) if self._fields else picture
 
     def flow(self, number: int, other: int) -> Flow:
         """(H, W, 2) from a frame to another one, straight under all circles of both."""
@@ -51,9 +51,6 @@ class Pictures:
         return straightened(way, grow(bent, FLOW_BENT_PX))
 
 
-def _drawn_out(picture: npt.NDArray[Any]) -> npt.NDArray[Any]:
+def _drawn_out(picture: npt.NDArray[Any]) -> npt.NDArray[np.float32]:
     """The lines of the upper field, and between them what lies between two."""
-    height, width = picture.shape[:2]
-    down = (np.arange(height, dtype=np.float32) / 2)[:, None].repeat(width, axis=1)
-    across = np.arange(width, dtype=np.float32)[None, :].repeat(height, axis=0)
-    return cv2.remap(picture[::2].copy(), across, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    return lines_at(picture[::2].astype(np.float32), np.arange(len(picture)) / 2, KERNELS["linear"])
