@@ -16,6 +16,7 @@ import numpy as np
 import numpy.typing as npt
 
 from bench.clips import CLIPS, Clip, pristine
+from bench.colour_lines import line_rows, lines_together
 from bench.colour_smeared import colour_db, smeared_rows, smeared_together
 from bench.over_clips import suite_over_clips
 from grevin.core.measure.colour_shift import SHARPENED, Shift, likeness, sharpened, shift_of
@@ -26,7 +27,7 @@ from grevin.core.quality.memory_source import MemorySource
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 
-SEED = 3382  # drawn when the rule was set
+SEED = 4057  # drawn when the rules were set
 FRAMES = slice(0, 24, 4)
 MOST, LEAST = 4.0, 1.5  # samples of colour by which it is displaced
 NOISE = 4.0  # 8-bit levels, in colour
@@ -61,7 +62,8 @@ def _together(rows: list[dict[str, Any]]) -> dict[str, float]:
             found[f"{name}_gain_db"] = round(float(np.mean(gains)), 2)
             found[f"{name}_gain_db_worst"] = round(min(gains), 2)
             found[f"{name}_seconds"] = round(float(np.mean([row["seconds"] for row in own])), 4)
-    return {**found, **{name: round(value, 3) for name, value in smeared_together(rows).items()}}
+    found = {**found, **smeared_together(rows), **lines_together(rows)}
+    return {name: round(value, 3) for name, value in found.items()}
 
 
 def _of_clip(place: int) -> list[dict[str, Any]]:
@@ -80,7 +82,7 @@ def _of_clip(place: int) -> list[dict[str, Any]]:
     for worn in WORN:
         right, down = (float(rng.uniform(LEAST, MOST) * rng.choice([-1, 1])) for _ in range(2))
         rows.append(_figures(clip, worn, clean, (right, down / 2), own, rng))
-    return rows + smeared_rows(clip, place, clean)
+    return rows + smeared_rows(clip, place, clean) + line_rows(clip, place, clean)
 
 
 def _chain(frames: list[Frame]) -> Chain:

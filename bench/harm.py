@@ -101,14 +101,19 @@ def _figures(truth: list[Frame], given: list[Frame], step: str) -> dict[str, flo
         if made is given[number]:
             continue
         changed = 1
-        before, after = (_db(truth[number], frame.rounded()) for frame in (given[number], made))
-        worst = max(worst, (min(before, NOT_SEEN_DB) - after, after))  # what was better than can be seen is no loss
+        for before, after in zip(_db(truth[number], given[number]), _db(truth[number], made.rounded()), strict=True):
+            worst = max(worst, (min(before, NOT_SEEN_DB) - after, after))  # what was better than can be seen is no loss
     return {"changed": changed, "lost_db": round(worst[0], 2), "db": round(worst[1], 2)}
 
 
-def _db(right: Frame, frame: Frame) -> float:
-    """Of luma, or green."""
-    plane = 1 if right.format.model == "rgb" else 0
+def _db(right: Frame, frame: Frame) -> tuple[float, float]:
+    """Of luma and of both colour planes together, or of green and of red and blue."""
+    first = 1 if right.format.model == "rgb" else 0
     unit = float(1 << (right.format.bit_depth - 8))
-    apart = np.square((right.planes[plane].astype(np.float64) - frame.planes[plane]) / unit)
-    return psnr(float(apart.sum()), apart.size) if apart.any() else 99.0
+    apart = [
+        np.square((one.astype(np.float64) - other) / unit)
+        for one, other in zip(right.planes[:3], frame.planes[:3], strict=True)
+    ]
+    kinds = [apart[first]], apart[:first] + apart[first + 1 :]
+    luma, colour = ((sum(float(one.sum()) for one in kind), sum(one.size for one in kind)) for kind in kinds)
+    return psnr(*luma), psnr(*colour)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import cv2
@@ -10,6 +11,7 @@ import pytest
 from skimage import data as photographs
 
 from grevin.core.measure.colour_shift import SHARPENED, likeness, sharpened, shift_of
+from grevin.core.measure.line_jitter import moved_lines
 from grevin.core.picture.format import CHROMA_RATIOS, PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.quality.figures import psnr, squared_error
@@ -49,6 +51,27 @@ def displaced(frame: Frame, right: float, down: float) -> Frame:
     return replace(frame, planes=tuple(planes))
 
 
+def swaying(frame: Frame, lines: np.ndarray) -> Frame:
+    """Each line of colour moved to the right by samples of it, of a field where there are fields."""
+    step = 2 if frame.format.has_fields else 1
+    planes = [frame.planes[0]]
+    for plane in frame.planes[1:]:
+        made = plane.copy()
+        for field in range(step):
+            part = np.ascontiguousarray(plane[field::step]).astype(np.float32)
+            made[field::step] = np.clip(np.rint(moved_lines(part, -lines[: len(part)])), 0, 255)
+        planes.append(made)
+    return replace(frame, planes=tuple(planes))
+
+
+def wave(height: int, samples: float = 2.0) -> np.ndarray:
+    return np.asarray(samples * np.sin(np.arange(height) / height * 5.0), np.float32)
+
+
+def bent_at_the_top(height: int, samples: float = 4.0) -> np.ndarray:
+    return np.asarray(samples * np.exp(-np.arange(height) / (0.2 * height)), np.float32)
+
+
 def chain_of(frame: Frame, **settings: object) -> Chain:
     step = TreatmentStep.make("chroma", dict(settings))
     return Chain(MemorySource([frame], "chroma"), Treatment(steps=(step,)))
@@ -81,6 +104,40 @@ def test_what_was_displaced_is_found(name: str, right: float) -> None:
     assert found(worn, SHARPENED) - found(clean, SHARPENED) == pytest.approx(right, abs=near)
 
 
+@pytest.mark.parametrize(
+    ("name", "bent"),
+    [
+        ("astronaut", wave),
+        ("coffee", wave),
+        ("chelsea", wave),
+        ("astronaut", bent_at_the_top),
+        ("chelsea", bent_at_the_top),
+    ],
+)
+@pytest.mark.parametrize("order", ["progressive", "top_first"])
+def test_each_line_of_colour_comes_back_by_its_own(name: str, bent: Callable[[int], np.ndarray], order: str) -> None:
+    """Photographs that scikit-image ships; what was put on is known."""
+    clean = photograph(name, "4:2:2" if order == "top_first" else "4:2:0", order)
+    lines = bent(148)
+    worn = swaying(clean, lines)
+    chain = chain_of(worn)
+    made = chain.result.frame(0)
+    assert db(clean, made) > db(clean, worn) + 3
+    np.testing.assert_array_equal(made.planes[0], worn.planes[0])
+    assert "changes from line to line" in " ".join(chain.steps[0].told(0))
+    if order == "progressive":
+        assert db(clean, chain_of(worn, lines="leave").result.frame(0)) < db(clean, made) - 2
+
+
+def test_lines_that_rest_stay_as_they_are() -> None:
+    """Colour that leans away at the top is brought back there, and untouched below."""
+    worn = swaying(photograph("astronaut"), bent_at_the_top(148))
+    made = chain_of(worn).result.frame(0).rounded()
+    top, below = slice(0, 20), slice(125, None)
+    assert np.abs(made.planes[1][top].astype(int) - worn.planes[1][top]).mean() > 1
+    assert np.abs(made.planes[1][below].astype(int) - worn.planes[1][below]).mean() < 0.2
+
+
 @pytest.mark.parametrize("chroma", ["4:2:0", "4:2:2", "4:1:1", "4:4:4"])
 @pytest.mark.parametrize("order", ["progressive", "top_first"])
 def test_colour_comes_back(chroma: str, order: str) -> None:
@@ -96,7 +153,10 @@ def test_colour_comes_back(chroma: str, order: str) -> None:
 def test_colour_that_is_right_stays_bit_for_bit() -> None:
     for name in ("astronaut", "coffee", "chelsea", "retina", "rocket"):
         frame = photograph(name)
-        assert chain_of(frame).result.frame(0) is frame, name
+        chain = chain_of(frame)
+        assert chain.result.frame(0) is frame, name
+        told = chain.steps[0].told(0)[0]
+        assert "as pictures are" in told or "cannot be told" in told, name
 
 
 def test_numbers_that_a_person_gives_are_taken() -> None:

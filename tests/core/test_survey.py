@@ -325,7 +325,7 @@ def test_the_report_is_one_file_that_says_what_was_found(tmp_path: Path) -> None
     assert "(frame 8): flash" in text
     assert "(frame 16): frozen picture" in text
     assert text.count("data:image/jpeg;base64,") == 1 + 2, "the shot at a glance, and the worst of each kind"
-    assert text.count("<svg") == 16
+    assert text.count("<svg") == 17
     assert "http" not in text, "nothing is fetched from elsewhere"
     calm = run_survey(MemorySource(frames_of(pan(10, 15)), "calm"), range(10), "quick", Progress())
     assert "nothing to do" in report_html(Reported("x", calm, {}, source, counter))

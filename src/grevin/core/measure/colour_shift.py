@@ -26,6 +26,10 @@ LEAST_SIDE = 64  # samples of a plane: in smaller ones chance looks alike too
 LEAST_ALIKE = 0.1  # correlation: open clips of which colour changes at all reach .11 to .93
 NEAR, ELSEWHERE = 2.5, 0.87  # samples round the peak, and the share of it that other places may reach: on clips whose
 # things repeat they reach .9 and more, and colour seems to lie at several places
+LEAST_OVER = 0.03  # correlation over that of other places: open clips .044 and more, a lattice before one .018
+LEAST_CURVED = (
+    0.025  # share of the correlation: grass and sand, all in one direction, .014 and .023; others .028 and more
+)
 AGREES = 0.3  # samples by which frames of a shot may differ, in the middle
 
 Plane = npt.NDArray[np.float32]
@@ -40,6 +44,7 @@ class Shift:
         alike: correlation at that distance.
         apart: by which the frames differ, in samples.
         elsewhere: largest correlation farther off, over that.
+        curved: how much of it is lost one sample off, one of the frame, in the way in which it is lost least.
     """
 
     right: float
@@ -47,12 +52,14 @@ class Shift:
     alike: float = 0.0
     apart: float = 0.0
     elsewhere: float = 0.0
+    curved: float = 1.0
 
     @property
     def is_known(self) -> bool:
         """Whether it can be told at all."""
-        certain = self.alike >= LEAST_ALIKE and self.apart <= AGREES and self.elsewhere <= ELSEWHERE
-        return bool(np.isfinite(self.right)) and certain
+        strong = self.alike >= LEAST_ALIKE and self.alike * (1 - self.elsewhere) >= LEAST_OVER
+        single = self.elsewhere <= ELSEWHERE and self.curved >= LEAST_CURVED
+        return bool(np.isfinite(self.right)) and strong and single and self.apart <= AGREES
 
 
 def likeness(luma: Plane, colours: list[Plane]) -> Plane:
@@ -64,16 +71,21 @@ def likeness(luma: Plane, colours: list[Plane]) -> Plane:
     """
     if min(colours[0].shape) < LEAST_SIDE:
         return np.zeros((2 * REACH + 1, 2 * REACH + 1), np.float32)
-    shape = colours[0].shape[0], colours[0].shape[1]
-    own = _levelled(_changes(resized(luma, shape, KERNELS["cubic"])))
-    other = _levelled(np.maximum(*(_changes(plane) for plane in colours)))
+    own, other = changes_of(luma, colours)
     inner = np.ascontiguousarray(own[REACH:-REACH, REACH:-REACH])
     found = cv2.matchTemplate(other, inner, cv2.TM_CCOEFF_NORMED)
     return np.asarray(np.nan_to_num(found, nan=0.0, posinf=0.0, neginf=0.0), np.float32)
 
 
-def shift_of(maps: list[Plane]) -> Shift:
-    """The shift that the maps of `likeness` of several frames tell together."""
+def changes_of(luma: Plane, colours: list[Plane]) -> tuple[Plane, Plane]:
+    """(H, W) float32, changes of brightness at the size of colour, and the larger ones of both colour differences."""
+    shape = colours[0].shape[0], colours[0].shape[1]
+    own = _levelled(_changes(resized(luma, shape, KERNELS["cubic"])))
+    return own, _levelled(np.maximum(*(_changes(plane) for plane in colours)))
+
+
+def shift_of(maps: list[Plane], lines: float = 1.0) -> Shift:
+    """The shift that maps of `likeness` of several frames tell together; `lines` of a frame are one: 2 of fields."""
     together = np.asarray(np.mean(maps, axis=0), np.float32)
     right, down, alike = _place(together)
     single = [(x, y) for x, y, _ in map(_place, maps) if np.isfinite(x)]
@@ -82,7 +94,10 @@ def shift_of(maps: list[Plane]) -> Shift:
     apart = np.abs(np.array(single) - (right, down)).max(axis=1)
     y, x = np.mgrid[-REACH : REACH + 1, -REACH : REACH + 1]
     elsewhere = float(together[np.hypot(x - right, y - down) >= NEAR].max()) / alike
-    return Shift(right, down, alike, float(np.median(apart)), elsewhere)
+    row, column = divmod(int(together.argmax()), together.shape[1])
+    across, along = together[row, [column - 1, column + 1]].mean(), together[[row - 1, row + 1], column].mean()
+    curved = min(1 - float(across) / alike, (1 - float(along) / alike) / lines**2)
+    return Shift(right, down, alike, float(np.median(apart)), elsewhere, curved)
 
 
 def sharpened(shift: Shift, planes: Iterable[tuple[Plane, list[Plane]]]) -> Shift:

@@ -152,7 +152,7 @@ def _repeated_lines(series: Series, frames: range, cuts: list[int]) -> list[Surv
 
 
 def _colour_shift(series: Series, frames: range, cuts: list[int]) -> list[SurveyFinding]:
-    """Shots in which colour lies beside its edges, or ran out."""
+    """Shots in which colour lies beside its edges, as a whole or line by line, or ran out."""
     found = []
     for first, last, part in _shots(frames, cuts):
         curves = {"right": series["colour_right"][part], "down": series["colour_down"][part]}
@@ -160,11 +160,11 @@ def _colour_shift(series: Series, frames: range, cuts: list[int]) -> list[Survey
         sure = min(1.0, COLOUR_EVERY * float(np.mean(~np.isnan(curves["right"]))))
         if not max(map(abs, figures.values()), default=0.0) >= BESIDE_SAMPLES:
             figures = {}
-        smear = series["colour_smear"][part]
-        known = smear[~np.isnan(smear)]
-        if len(known) and np.median(known) > 0:
-            sure = max(sure if figures else 0.0, float(np.mean(known > 0)))
-            figures["smear"] = float(np.median(known))
+        for name, curve in {"lines_apart": series["colour_lines"][part], "smear": series["colour_smear"][part]}.items():
+            known = curve[~np.isnan(curve)]
+            if len(known) and np.median(known) > 0:
+                sure = max(sure if figures else 0.0, float(np.mean(known > 0)))
+                figures[name] = float(np.median(known))
         if figures:
             found.append(SurveyFinding("chroma", first, last, sure, figures))
     return found

@@ -24,7 +24,7 @@ CURVE_WORDS = {
     "block_clearness": "block grid", "sample_lines": "lines a sample", "sample_columns": "columns a sample",
     "line_jitter": "line jitter", "wobble": "wobble",
     "colour_right": "colour to the right", "colour_down": "colour below",
-    "colour_smear": "colour run out",
+    "colour_lines": "lines of colour apart", "colour_smear": "colour run out",
     "scratch_length": "scratches", "dropout_count": "dropouts",
     "dirt_count": "dirt", "dirt_area": "dirt, area",
     "spatial_information": "spatial information", "change_largest": "largest change",
@@ -39,6 +39,7 @@ CURVE_SCALES = {
     "block_clearness": (0.0, 12.0), "sample_lines": (0.0, 4.0), "sample_columns": (0.0, 4.0),
     "line_jitter": (0.0, 1.0), "wobble": (0.0, 2.0),
     "colour_right": (-4.0, 4.0), "colour_down": (-4.0, 4.0), "colour_smear": (0.0, 24.0),
+    "colour_lines": (0.0, 6.0),
 }  # fmt: skip
 
 
@@ -61,7 +62,7 @@ def figures_words(figures: dict[str, float], area: Area | None = None) -> str:
         "percent": "%", "period_frames": "frames", "pixels": "px", "parts_percent": "%", "rows_percent": "%",
         "fields_percent": "%",
         "heights": "picture heights", "streaks": "a frame", "right": "samples", "down": "samples",
-        "smear": "px",
+        "smear": "px", "lines_apart": "samples",
     }  # fmt: skip
     names = {
         "percent": "", "period_frames": "every", "pixels": "", "frames": "", "parts_percent": "single parts",

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import astuple, dataclass
+from dataclasses import astuple, dataclass, field
 
 import numpy as np
 
+from grevin.core.measure.colour_lines import lines_of
 from grevin.core.measure.colour_shift import SHARPENED, Shift, likeness, sharpened, shift_of
 from grevin.core.measure.colour_smear import TEN_TO_NINETY, Edges, Plane, Smear, smear_of
+from grevin.core.measure.line_jitter import Lines
 from grevin.core.measure.sampling import spread_over
 from grevin.core.picture.levels import levels_of
 from grevin.core.progress import Progress
+from grevin.core.steps.chroma.settings import LEAST_SAMPLES
 from grevin.core.steps.seen import Arrays, Shotwise
 
 LOOKED_AT = 16  # frames of a shot: what displaced or smeared colour did so all along
@@ -26,6 +29,7 @@ class Known:
         smear: its sharpest edges.
         across, down: pixels and lines, of a field where there are fields, of a sample of colour; 0 without colour.
         lines: of the frame, of a line that was looked at: 2 where fields were.
+        beside: (N,) float32, samples that each line of colour lies too far to the right; empty where all are alike.
     """
 
     shift: Shift
@@ -33,6 +37,7 @@ class Known:
     across: float
     down: float
     lines: float = 1.0
+    beside: Lines = field(default_factory=lambda: np.zeros(0, np.float32))
 
     @property
     def along(self) -> float:
@@ -44,13 +49,15 @@ def looked_at(shot: Shotwise, progress: Progress) -> Arrays:
     """What the step learns.
 
     Returns:
-        `shift`: (5,), of `Shift`. `smear`: (5,), sharpest edges of colour and of brightness, and whether samples are
-        doubled. `ratio`: (3,), pixels and lines of a sample of colour, and lines of the frame of such a line.
+        `shift`: (6,), of `Shift`. `smear`: (5,), sharpest edges of colour and of brightness, and whether samples are
+        doubled. `ratio`: (3,), pixels and lines of a sample of colour, and lines of the frame of such a line. `lines`:
+        of `Known.beside`.
     """
     fmt = shot.window(shot.frames.start).format
     if fmt.model != "yuv":
-        return {"shift": np.full(5, np.nan), "smear": np.array([np.nan] * 4 + [0.0]), "ratio": np.zeros(3)}
-    chosen = spread_over(shot.frames, LOOKED_AT)
+        return {"shift": np.full(6, np.nan), "smear": np.array([np.nan] * 4 + [0.0]), "ratio": np.zeros(3),
+                "lines": np.zeros(0, np.float32)}  # fmt: skip
+    chosen, lines = spread_over(shot.frames, LOOKED_AT), 2.0 if shot.of_fields else 1.0
     maps = []
 
     def planes() -> Iterator[tuple[Plane, list[Plane]]]:
@@ -65,20 +72,22 @@ def looked_at(shot: Shotwise, progress: Progress) -> Arrays:
             maps.append(likeness(luma, colours))
             yield luma, colours
 
-    smear, shift = smear_of(first_look()), shift_of(maps)
+    smear, shift = smear_of(first_look()), shift_of(maps, lines)
     for _ in range(SHARPENED):
         shift = sharpened(shift, planes()) if shift.is_known else shift
     told = [*astuple(smear.colour), *astuple(smear.light), float(smear.is_doubled)]
-    ratio = [*fmt.chroma_ratio, 2.0 if shot.of_fields else 1.0]
-    return {"shift": np.array(astuple(shift)), "smear": np.array(told), "ratio": np.array(ratio)}
+    ratio = [*fmt.chroma_ratio, lines]
+    return {"shift": np.array(astuple(shift)), "smear": np.array(told), "ratio": np.array(ratio),
+            "lines": lines_of(planes, shift)}  # fmt: skip
 
 
 def known_of(study: Arrays) -> Known:
     """What was learned of a shot."""
     *edges, doubled = (float(one) for one in study["smear"])
     smear = Smear(Edges(*edges[:2]), Edges(*edges[2:]), bool(doubled))
-    shift, ratio = Shift(*map(float, study["shift"])), (float(one) for one in study["ratio"])
-    return Known(shift, smear, *ratio)
+    across, down, lines = (float(one) for one in study["ratio"])
+    beside = np.asarray(study["lines"], np.float32)
+    return Known(Shift(*map(float, study["shift"])), smear, across, down, lines, beside)
 
 
 def words_of(known: Known) -> tuple[str, ...]:
@@ -90,13 +99,25 @@ def words_of(known: Known) -> tuple[str, ...]:
 
 def _words_of_shift(known: Known) -> str:
     found = known.shift
+    if len(known.beside):
+        least, most = (float(end) * known.across for end in (known.beside.min(), known.beside.max()))
+        return (
+            f"How far colour lies to the right changes from line to line, {least:+.1f} to {most:+.1f} px "
+            f"({known.beside.min():+.2f} to {known.beside.max():+.2f} samples of colour){_down_words(known)}."
+        )
     if not found.is_known:
         return "Where colour lies cannot be told: it hardly changes, or seems to lie at several places."
     right, down = found.right * known.across, found.down * known.down
+    is_usual = max(abs(found.right), abs(found.down)) < LEAST_SAMPLES
     return (
         f"Colour lies {right:+.1f} px to the right and {down:+.1f} lines down "
-        f"({found.right:+.2f} and {found.down:+.2f} samples of colour)."
+        f"({found.right:+.2f} and {found.down:+.2f} samples of colour)"
+        f"{': that is as pictures are.' if is_usual else '.'}"
     )
+
+
+def _down_words(known: Known) -> str:
+    return f"; it lies {known.shift.down * known.down:+.1f} lines down" if known.shift.is_known else ""
 
 
 def _words_of_smear(known: Known) -> str:

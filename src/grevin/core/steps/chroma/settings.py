@@ -6,6 +6,8 @@ from typing import Literal
 
 from grevin.core.steps.settings import Settings, setting
 
+LEAST_SAMPLES = 1.0  # of colour, from which it is brought back: open clips whose colour is right reach .73
+
 
 class ChromaSettings(Settings):
     """From where colour is brought back, and how far it ran out."""
@@ -23,10 +25,15 @@ class ChromaSettings(Settings):
         help="By how many lines, of a field where there are fields, colour lies too low; below 0 too high.",
     )  # fmt: skip
     least_samples: float = setting(
-        1.0, label="From", unit="samples", low=0.25, high=4.0, decimals=2, step=0.05, rare=True,
+        LEAST_SAMPLES, label="From", unit="samples", low=0.25, high=4.0, decimals=2, step=0.05, rare=True,
         when={"acts": "found"},
         help="Samples of colour from which a shift that was found is taken back. Pictures whose colour is right show "
         "up to .7.",
+    )  # fmt: skip
+    lines: Literal["found", "leave"] = setting(
+        "found", label="Each line", words={"found": "as found", "leave": "as all"}, rare=True, when={"acts": "found"},
+        help="Where how far colour lies to the right changes down the picture, the same on all frames of a shot, each "
+        "line is brought back by its own; or all by the same.",
     )  # fmt: skip
     smear: Literal["found", "given", "leave"] = setting(
         "found", label="Run out", words={"found": "as found", "given": "as given", "leave": "left"},

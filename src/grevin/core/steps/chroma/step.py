@@ -2,7 +2,8 @@
 
 The shift is found for each shot, over many of its frames, by the distance at which changes of colour and of brightness
 are most alike. What is below one sample of colour is left, bit for bit: pictures whose colour is right show up to .7 of
-one. Where colour seems to lie at several places, as on things that repeat, nothing is done, and numbers help.
+one. Where colour seems to lie at several places, as on things that repeat, nothing is done, and numbers help. Where the
+shift changes down the picture, as colour with a time base of its own does, each line is brought back by its own.
 
 Colour that ran out along the lines is told by the sharpest of its upright edges: where not one is sharp, and those of
 brightness and level ones are, the recording could not carry more. It is brought back to the edges that brightness
@@ -16,15 +17,17 @@ from typing import ClassVar
 
 import numpy as np
 
+from grevin.core.measure.colour_lines import taken_back
 from grevin.core.measure.colour_shift import moved
 from grevin.core.measure.colour_smear import TEN_TO_NINETY
+from grevin.core.measure.line_jitter import Lines, moved_lines
 from grevin.core.picture.frame import Frame
 from grevin.core.picture.levels import Plane, levels_of, with_levels
 from grevin.core.picture.resampling import KERNELS, resized
 from grevin.core.progress import Progress
 from grevin.core.steps.base import Family, LearnsFrom, Stage
 from grevin.core.steps.chroma.looking import Known, known_of, looked_at, words_of
-from grevin.core.steps.chroma.settings import ChromaSettings
+from grevin.core.steps.chroma.settings import LEAST_SAMPLES, ChromaSettings
 from grevin.core.steps.chroma.unsmearing import UNDOUBLED, undoubled, unsmeared
 from grevin.core.steps.proposing import ShotFacts, Suggestion
 from grevin.core.steps.seen import Arrays, Shotwise, Window
@@ -40,7 +43,7 @@ class ChromaStep:
     id: ClassVar[str] = "chroma"
     label: ClassVar[str] = "Colour shift"
     fault: ClassVar[str] = "Colour lies beside or below the things it belongs to, or ran out along the lines"
-    version: ClassVar[int] = 3
+    version: ClassVar[int] = 4
     family: ClassVar[Family] = "whole"
     stage: ClassVar[Stage] = "signal"
     settings_model: ClassVar[type[Settings]] = ChromaSettings
@@ -61,13 +64,13 @@ class ChromaStep:
         if fmt.model != "yuv":
             return frame
         known = known_of(window.study())
-        right, down = _shift(known, settings)
+        right, down, lines = _shift(known, settings)
         sigma, doubled = _smear(known, settings)
-        moves = max(abs(right), abs(down)) >= NOTHING
+        moves = max(abs(right), abs(down)) >= NOTHING or len(lines) > 0
         if not moves and (sigma < NOTHING or min(frame.planes[1].shape) < LEAST_SIDE):
             return frame
         levels = levels_of(frame)
-        colours = [moved(plane, -right, -down) if moves else plane for plane in levels[1:3]]
+        colours = [_brought_back(plane, right, down, lines) if moves else plane for plane in levels[1:3]]
         if sigma >= NOTHING:
             luma = resized(levels[0], (colours[0].shape[0], colours[0].shape[1]), KERNELS["cubic"])
             colours = [_sharp(plane, luma, sigma, doubled, settings.smear_strength) for plane in colours]
@@ -83,21 +86,35 @@ class ChromaStep:
             return None
         told = []
         right, down = facts.middle("colour_right"), facts.middle("colour_down")
-        if max(abs(right), abs(down)) >= 1.0:  # unknown is not
+        if max(abs(right), abs(down)) >= LEAST_SAMPLES:  # unknown is not
             told.append(f"colour lies {right:+.1f} samples to the right and {down:+.1f} down")
+        apart = facts.middle("colour_lines")
+        if apart > 0:
+            told.append(f"lines of colour lie {apart:.1f} samples apart")
         smear = facts.middle("colour_smear")
         if smear > 0:
             told.append(f"colour takes {smear:.0f} px over its sharpest edges")
         return Suggestion("chroma", "; ".join(told)) if told else None
 
 
-def _shift(known: Known, settings: ChromaSettings) -> tuple[float, float]:
-    """Samples of colour that are taken back, to the right and down."""
+def _shift(known: Known, settings: ChromaSettings) -> tuple[float, float, Lines]:
+    """Samples of colour that are taken back, to the right and down, and of each line."""
+    alike = known.beside[:0]
     if settings.acts == "given":
-        return settings.right_px / known.across, settings.down_lines / known.down
-    found = known.shift
-    is_shifted = found.is_known and max(abs(found.right), abs(found.down)) >= settings.least_samples
-    return (found.right, found.down) if is_shifted else (0.0, 0.0)
+        return settings.right_px / known.across, settings.down_lines / known.down, alike
+    found, least = known.shift, settings.least_samples
+    if settings.lines == "found" and len(known.beside):
+        is_low = found.is_known and abs(found.down) >= least
+        return 0.0, found.down if is_low else 0.0, taken_back(known.beside, least)
+    is_shifted = found.is_known and max(abs(found.right), abs(found.down)) >= least
+    return (found.right, found.down, alike) if is_shifted else (0.0, 0.0, alike)
+
+
+def _brought_back(plane: Plane, right: float, down: float, lines: Lines) -> Plane:
+    if not len(lines):
+        return moved(plane, -right, -down)
+    own = np.interp(np.linspace(0, 1, len(plane)), np.linspace(0, 1, len(lines)), lines)  # a field may have one more
+    return moved_lines(moved(plane, 0.0, -down) if down else plane, own.astype(np.float32))
 
 
 def _smear(known: Known, settings: ChromaSettings) -> tuple[float, bool]:

@@ -7,6 +7,7 @@ from grevin.core.survey.measures.blocks import Blocks
 from grevin.core.survey.measures.borders import Borders
 from grevin.core.survey.measures.carried import Carried
 from grevin.core.survey.measures.change import ChangeMeasure
+from grevin.core.survey.measures.colour_lines import ColourLines
 from grevin.core.survey.measures.colour_shift import ColourShift
 from grevin.core.survey.measures.colour_smear import ColourSmear
 from grevin.core.survey.measures.combing import Combing
@@ -26,6 +27,6 @@ from grevin.core.survey.measures.wobble import Wobble
 
 MEASURES: tuple[Measure, ...] = (
     Levels(), Light(), LightOfFields(), Detail(), Carried(), Noise(), Motion(), ChangeMeasure(), FieldChange(),
-    Combing(), Blocks(), RepeatedLines(), ColourShift(), ColourSmear(), LineJitter(), Wobble(), Borders(),
-    DirtCount(), Scratches(), DropoutCount(),
+    Combing(), Blocks(), RepeatedLines(), ColourShift(), ColourLines(), ColourSmear(), LineJitter(), Wobble(),
+    Borders(), DirtCount(), Scratches(), DropoutCount(),
 )  # fmt: skip
