@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from skimage import data as photographs
 
-from grevin.core.measure.colour_shift import SHARPENED, likeness, sharpened, shift_of
+from grevin.core.measure.colour_shift import SHARPENED, Shift, likeness, sharpened, shift_of
 from grevin.core.measure.line_jitter import moved_lines
 from grevin.core.picture.format import CHROMA_RATIOS, PictureFormat
 from grevin.core.picture.frame import Frame
@@ -157,6 +157,23 @@ def test_colour_that_is_right_stays_bit_for_bit() -> None:
         assert chain.result.frame(0) is frame, name
         told = chain.steps[0].told(0)[0]
         assert "as pictures are" in told or "cannot be told" in told, name
+
+
+@pytest.mark.parametrize(("down", "is_told"), [(3.0, True), (6.0, False)])
+def test_where_things_run_one_way_colour_may_lie_anywhere_along_it(down: float, is_told: bool) -> None:
+    """Grass: texture whose correlation is lost slowly from line to line, with noise over it."""
+    rng = np.random.default_rng(3)
+    field = cv2.GaussianBlur(rng.normal(0, 1, (400, 400)).astype(np.float32), (0, 0), sigmaX=1.2, sigmaY=down)
+    field /= field.std()
+    luma, colour = 128 + 40 * field[50:338, 20:380], 128 + 20 * field[56:344, 20:380]
+    noisy = colour + rng.normal(0, 2, colour.shape).astype(np.float32)
+    assert shift_of([likeness(luma, [noisy, noisy])]).is_known is is_told
+
+
+def test_what_hardly_correlates_has_to_stand_out_by_more_than_a_share() -> None:
+    """A lattice before a picture without colour, as measured; and the street clip, whose colour lies right."""
+    assert not Shift(3.3, 0.1, alike=0.131, apart=0.09, elsewhere=0.86, curved=0.29).is_known
+    assert Shift(0.4, 0.1, alike=0.127, apart=0.13, elsewhere=0.65, curved=0.13).is_known
 
 
 def test_numbers_that_a_person_gives_are_taken() -> None:

@@ -63,10 +63,10 @@ def lines_of(planes: Planes, shift: Shift) -> Lines:
     lines = _smooth(path, np.where(sure, 1.0, NOTHING), STIFF_LINES / 2)
     for _ in range(TURNS):
         lines = _nearer(planes, down, lines, sure)
-    if np.ptp(lines) < LEAST_RANGE or not _places_are_told(planes, down, lines):
+    if np.ptp(lines[sure]) < LEAST_RANGE or not _places_are_told(planes, down, lines):
         return nothing
     least = LEAST_GAIN if shift.is_known else LEAST_GAIN_ALONE
-    return lines.astype(np.float32) if _gain(planes, shift, lines, first) >= least else nothing
+    return lines.astype(np.float32) if _gain(planes, shift, lines, first, sure) >= least else nothing
 
 
 def taken_back(lines: Lines, least: float) -> Lines:
@@ -161,12 +161,12 @@ def _places_are_told(planes: Planes, down: float, lines: Values) -> bool:
     return shift_of([likeness(luma, _laid_back(colours, down, lines)) for luma, colours in planes()]).is_known
 
 
-def _gain(planes: Planes, shift: Shift, lines: Values, first: Values) -> float:
+def _gain(planes: Planes, shift: Shift, lines: Values, first: Values, sure: npt.NDArray[np.bool_]) -> float:
     """Times as alike as where the picture as a whole has them, or anywhere, of the lines that go beside that."""
     then = _sums(planes, shift.down if np.isfinite(shift.down) else 0.0, lines)
     assert then is not None
     whole = range(round(shift.right), round(shift.right) + 1) if shift.is_known else range(-REACH, REACH + 1)
-    rows = np.abs(lines - (shift.right if shift.is_known else np.median(lines))) >= LEAST_BESIDE
+    rows = sure & (np.abs(lines - (shift.right if shift.is_known else np.median(lines))) >= LEAST_BESIDE)
     before = max(_alike(first, rows, distance) for distance in whole)
     return _alike(then, rows, 0) / max(before, 1e-3)
 
