@@ -11,6 +11,7 @@ import numpy.typing as npt
 import pytest
 from skimage import data as photographs
 
+from bench.happenings import going_along
 from grevin.core.measure.repeated_lines import Repeats, repeats_here, repeats_of, samples_at, slopes
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
@@ -172,6 +173,16 @@ def test_moving_parts_of_which_one_field_was_doubled_are_found_and_made_anew() -
     far = np.zeros_like(inside)
     far[:60], far[340:] = True, True
     np.testing.assert_array_equal(made[far], faulty[far])
+
+
+@pytest.mark.parametrize("seed", range(4))
+@pytest.mark.parametrize("name", ["astronaut", "coffee"])
+def test_words_that_go_along_the_bottom_repeat_no_lines(name: str, seed: int) -> None:
+    """Uprights of letters are alike from line to line; they begin and end on few lines, often of one parity."""
+    luma = cv2.resize(photograph(name), (720, 576), interpolation=cv2.INTER_CUBIC)
+    frames = [replace(grey(luma), number=number) for number in range(3)]
+    even, odd = repeats_here(going_along(frames, seed)[1].luma8())
+    assert even.sum() + odd.sum() < 0.002 * luma.size  # of all pixels; by their lines alone nine times as many were
 
 
 @pytest.mark.parametrize("size", [(1, 1), (2, 2), (3, 64), (64, 3), (47, 47), (48, 49)])

@@ -47,6 +47,10 @@ CHANGED, CHANGED_TIMES = 3.0, 2.5  # 8-bit levels, and times the noise, by which
 EVEN_COLUMNS = 0.8  # of each other, that the slopes of even and odd columns are where lines alone repeat: .87 to 1 on
 # open clips whose moving parts were doubled; .73 on one that was coded in blocks of two by two pixels
 LEAST_PX = SIDE * SIDE // 2  # of a place
+# of the rise, and times the noise, by which lines that repeat may differ: the rims of a place are no repeats
+INEXACT, NOISY = 0.4, 1.5
+# lines with a change, as many as would share it if all had as much: at least, and of those that a place has
+FEWEST_CHANGES, CHANGES = 4.0, 0.15
 
 Sums = npt.NDArray[np.float64]
 Plane = npt.NDArray[np.float32]
@@ -215,10 +219,11 @@ def repeats_here(luma: npt.NDArray[np.uint8]) -> tuple[Mask, Mask]:
     if min(height, width) < LEAST_LINES:
         return empty, empty.copy()
     picture = luma.astype(np.float32)
+    noise = _noise(picture)
     step = picture[2:-1] - picture[1:-2]
     rise = np.clip(picture[3:] - picture[:-3], -MOST_RISE, MOST_RISE)
     products, squares = step * rise, rise * rise
-    least = LEAST_RISE + NOISE_TIMES * _noise(picture) ** 2
+    least = LEAST_RISE + NOISE_TIMES * noise**2
     slope, alone = _along(products, squares, SIDE)
     weight = np.minimum(alone / least, 1.0)
     weight[weight < WEAK] = 0.0
@@ -238,7 +243,7 @@ def repeats_here(luma: npt.NDArray[np.uint8]) -> tuple[Mask, Mask]:
         places = np.zeros_like(empty)
         places[1:-2] = speaks & (same < REPEATED * other) & (other > WHOLE_STEP)
         lines = np.zeros_like(empty)
-        lines[parity::2] = _large(places)[parity::2]
+        lines[parity::2] = _believed(places, step * step, squares, parity, noise)[parity::2]
         lines[2:-1] &= ~against  # place i of a slope lies between line i + 1 and line i + 2, which repeats it
         found.append(lines)
     return found[0], found[1]
@@ -286,9 +291,33 @@ def _noise(picture: npt.NDArray[np.float32]) -> float:
     return float(np.quantile(second[::4, ::4], 0.25) / (0.3186 * np.sqrt(6.0)))
 
 
-def _large(places: Mask) -> Mask:
-    """Without places that are too small to be believed."""
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(places.astype(np.uint8), connectivity=8)
-    kept = np.zeros(count, np.bool_)
-    kept[1:] = stats[1:, cv2.CC_STAT_AREA] >= LEAST_PX
-    return np.asarray(kept[labels], np.bool_)
+def _believed(places: Mask, steps: Plane, rises: Plane, parity: int, noise: float) -> Mask:
+    """(H, W) bool, places that are large, whose lines are really alike, and in which samples change from line to line.
+
+    Uprights of letters are the same on many lines and end on a few, which may all have the same parity; and where two
+    pictures lie over each other, lines may rise and fall by turns without being alike.
+
+    Args:
+        places: (H, W) bool.
+        steps: (H - 3, W) squared, from line i + 1 to the next.
+        rises: (H - 3, W) squared, over the lines around both.
+        parity: of the lines that repeat those above.
+        noise: standard deviation, 8-bit levels.
+    """
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(places.astype(np.uint8), connectivity=8)
+    large = np.flatnonzero(stats[1:, cv2.CC_STAT_AREA] >= LEAST_PX) + 1
+    number = np.zeros(len(stats), np.int64)
+    number[large] = np.arange(1, len(large) + 1)
+    inside = number[labels[1:-2]]
+    own, between = inside[parity::2], inside[1 - parity :: 2]
+    pixels, apart, rising = (
+        np.bincount(own.ravel(), one[parity::2].ravel(), len(large) + 1) for one in (np.ones_like(steps), steps, rises)
+    )
+    alike = apart <= INEXACT**2 * rising + 2 * np.square(NOISY * noise) * pixels
+    rows = between * len(between) + np.arange(len(between))[:, None]
+    each = np.bincount(rows.ravel(), steps[1 - parity :: 2].ravel(), (len(large) + 1) * len(between))
+    each = each.reshape(len(large) + 1, len(between))
+    changing = np.square(each.sum(axis=1)) / np.maximum(np.square(each).sum(axis=1), 1e-6)
+    kept = alike & (changing >= np.maximum(FEWEST_CHANGES, CHANGES * np.count_nonzero(each, axis=1)))
+    kept[0] = False
+    return np.asarray(kept[number[labels]], np.bool_)

@@ -48,7 +48,7 @@ class StairsStep:
     id: ClassVar[str] = "stairs"
     label: ClassVar[str] = "Stair-step smoothing"
     fault: ClassVar[str] = "Diagonals are jagged, or lines repeat their neighbours"
-    version: ClassVar[int] = 4
+    version: ClassVar[int] = 5
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "frame"
     settings_model: ClassVar[type[Settings]] = StairsSettings
