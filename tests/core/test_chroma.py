@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from pathlib import Path
 
 import cv2
 import numpy as np
@@ -12,13 +13,19 @@ from skimage import data as photographs
 
 from grevin.core.measure.colour_shift import SHARPENED, Shift, likeness, sharpened, shift_of
 from grevin.core.measure.line_jitter import moved_lines
+from grevin.core.media.opening import open_reel
 from grevin.core.picture.format import CHROMA_RATIOS, PictureFormat
 from grevin.core.picture.frame import Frame
+from grevin.core.progress import Progress
 from grevin.core.quality.figures import psnr, squared_error
 from grevin.core.quality.memory_source import MemorySource
+from grevin.core.render.ready import ReadyFrames
+from grevin.core.render.request import RunRequest
+from grevin.core.render.run import run
 from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.plan import Plan
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
-from tests.conftest import FORMATS, name_of, random_frame
+from tests.conftest import FORMATS, name_of, random_frame, write_video
 
 
 def photograph(name: str, chroma: str = "4:2:0", order: str = "progressive") -> Frame:
@@ -174,6 +181,25 @@ def test_what_hardly_correlates_has_to_stand_out_by_more_than_a_share() -> None:
     """A lattice before a picture without colour, as measured; and the street clip, whose colour lies right."""
     assert not Shift(3.3, 0.1, alike=0.131, apart=0.09, elsewhere=0.86, curved=0.29).is_known
     assert Shift(0.4, 0.1, alike=0.127, apart=0.13, elsewhere=0.65, curved=0.13).is_known
+
+
+def test_colour_alone_is_written_as_it_is_stored_and_reads_back(tmp_path: Path) -> None:
+    """Luma stays in code values while colour is worked on: such a frame is rounded before it is written or kept."""
+    worn = displaced(photograph("coffee"), 2.5, 0.0)
+    made = chain_of(worn).result.frame(0)
+    assert not made.is_native
+    rounded = made.rounded()
+    assert {plane.dtype for plane in rounded.planes} == {np.dtype(np.uint8)}
+    assert rounded.planes[0] is worn.planes[0]
+    source, output = tmp_path / "displaced.mkv", tmp_path / "out.mkv"
+    write_video(source, [worn, worn.with_number(1)])
+    treatment = Treatment(steps=(TreatmentStep.make("chroma"),))
+    store = ReadyFrames(tmp_path / "ready")
+    for _ in ("made", "kept"):
+        request = RunRequest(output, range(2), overwrite=True)
+        run(open_reel(source), Plan.whole(treatment), request, Progress(), ready=store)
+        for written, right in zip(open_reel(output).frame(1).planes, rounded.planes, strict=True):
+            np.testing.assert_array_equal(written, right)
 
 
 def test_numbers_that_a_person_gives_are_taken() -> None:

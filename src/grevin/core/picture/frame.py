@@ -45,8 +45,8 @@ class Frame:
 
     @property
     def is_native(self) -> bool:
-        """Whether the planes are integer code values."""
-        return bool(self.planes[0].dtype != np.float32)
+        """Whether all planes are as they are stored: a step may have worked on colour alone."""
+        return all(plane.dtype != np.float32 for plane in self.planes)
 
     @property
     def nbytes(self) -> int:
@@ -78,8 +78,11 @@ class Frame:
         limit = self.format.max_code
         if self.format.sample == "half":
             return replace(self, planes=tuple(p.astype(np.float16) for p in self.planes))
-        planes = tuple(np.clip(np.rint(p), 0, limit).astype(self.format.dtype) for p in self.planes)
-        return replace(self, planes=planes)
+        planes = (
+            np.clip(np.rint(plane), 0, limit).astype(self.format.dtype) if plane.dtype == np.float32 else plane
+            for plane in self.planes
+        )
+        return replace(self, planes=tuple(planes))
 
     def with_planes(self, planes: Iterable[Plane]) -> Frame:
         """Another picture in this one's place and format; all of it may differ."""

@@ -20,7 +20,7 @@ from grevin.core.render.proof import Written
 from grevin.core.steps.evidence import Blob
 from grevin.core.treatment.step_source import Acted, StepSource
 
-PACKED_VERSION = 1
+PACKED_VERSION = 2
 ZSTD_LEVEL = 1
 HEAD_BYTES = 4  # the length of the head
 
