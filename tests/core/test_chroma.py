@@ -11,6 +11,7 @@ import numpy as np
 import pytest
 from skimage import data as photographs
 
+from grevin.core.measure.colour_lines import lines_of
 from grevin.core.measure.colour_shift import SHARPENED, Shift, likeness, sharpened, shift_of
 from grevin.core.measure.line_jitter import moved_lines
 from grevin.core.media.opening import open_reel
@@ -134,6 +135,13 @@ def test_each_line_of_colour_comes_back_by_its_own(name: str, bent: Callable[[in
     assert "changes from line to line" in " ".join(chain.steps[0].told(0))
     if order == "progressive":
         assert db(clean, chain_of(worn, lines="leave").result.frame(0)) < db(clean, made) - 2
+
+
+@pytest.mark.parametrize("right", [-9.4, 9.4])
+def test_a_shift_beyond_the_reach_is_no_error(right: float) -> None:
+    """A shift at the end of what is looked at is told more finely, and may come to lie beyond."""
+    luma, *colours = (plane.astype(np.float32) for plane in swaying(photograph("astronaut"), wave(148)).planes)
+    lines_of(lambda: [(luma, colours)], Shift(right, 0.0, alike=0.5))
 
 
 def test_lines_that_rest_stay_as_they_are() -> None:

@@ -28,8 +28,9 @@ ELSEWHERE, LEAST_MARGIN = 1.5, 0.15  # samples beside the path, and likelihood t
 NOTHING = 1e-4  # weight of lines that tell nothing
 STIFF_LINES = 10.0  # below which the smoothed path hardly bends
 STEEP_LINES = 5.0  # the same for what runs off sideways where nothing tells
-TURNS = 4  # of looking again; more change nothing
-# samples between the ends of the path, in the first look and in the last: clips whose colour is right reach 1.7
+TURNS = 4  # of looking again
+# samples between the ends of the path, in the first look and in the last: as far as a whole shift on either side. Clips
+# whose colour is right reach 1.7 where lines become more alike by it (*dune*), and more where they do not
 LEAST_FIRST, LEAST_RANGE = 0.75, 2.0
 LEAST_BESIDE = 0.5  # samples beside the shot's own place, from which a line counts as moved
 LEAST_GAIN = 1.1  # times as alike as before, of moved lines
@@ -165,7 +166,8 @@ def _gain(planes: Planes, shift: Shift, lines: Values, first: Values, sure: npt.
     """Times as alike as where the picture as a whole has them, or anywhere, of the lines that go beside that."""
     then = _sums(planes, shift.down if np.isfinite(shift.down) else 0.0, lines)
     assert then is not None
-    whole = range(round(shift.right), round(shift.right) + 1) if shift.is_known else range(-REACH, REACH + 1)
+    place = int(np.clip(round(shift.right), -REACH, REACH)) if shift.is_known else 0  # a sharpened one may lie beyond
+    whole = range(place, place + 1) if shift.is_known else range(-REACH, REACH + 1)
     rows = sure & (np.abs(lines - (shift.right if shift.is_known else np.median(lines))) >= LEAST_BESIDE)
     before = max(_alike(first, rows, distance) for distance in whole)
     return _alike(then, rows, 0) / max(before, 1e-3)
