@@ -22,10 +22,13 @@ def known_quantiles(values: Values, shares: tuple[float, ...]) -> tuple[Values, 
 
 def known_median(values: Values) -> Values:
     """The median over the first axis, to the bit as NumPy's; NaN where nothing is known."""
-    ordered = np.sort(values, axis=0)
+    ordered = np.sort(values, axis=0)  # what is not known comes last
+    if len(values) and not np.isnan(ordered[-1]).any():
+        low, high = (len(values) - 1) // 2, len(values) // 2
+        return np.asarray((ordered[low] + ordered[high]) / np.float32(2), np.float32)
     count = (~np.isnan(values)).sum(axis=0)[None]
-    low, high = np.maximum(count - 1, 0) // 2, np.minimum(count // 2, len(values) - 1)
-    one, other = (np.take_along_axis(ordered, at, axis=0)[0] for at in (low, high))
+    places = np.maximum(count - 1, 0) // 2, np.minimum(count // 2, len(values) - 1)
+    one, other = (np.take_along_axis(ordered, at, axis=0)[0] for at in places)
     return np.asarray((one + other) / np.float32(2), np.float32)
 
 

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 import cv2
 import numpy as np
 import numpy.typing as npt
+from scipy.ndimage import find_objects
 
 from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Mask
@@ -18,6 +19,11 @@ def grow(mask: Mask, pixels: int) -> Mask:
         return mask
     disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * pixels + 1, 2 * pixels + 1))
     return np.asarray(cv2.dilate(mask.view(np.uint8), disc), np.bool_)
+
+
+def above(values: npt.NDArray[np.uint8], level: float) -> Mask:
+    """Where 8-bit values lie above a level of 0 or more; a fraction of the time of comparing each with a float."""
+    return np.asarray(values > np.uint8(min(255, int(level))))
 
 
 def align_to_chroma(mask: Mask, fmt: PictureFormat) -> Mask:
@@ -79,12 +85,11 @@ def boxes_around(mask: Mask, margin: int) -> Iterator[tuple[Mask, slice, slice]]
     Yields:
         (the piece in its box, rows, columns).
     """
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(mask.view(np.uint8), connectivity=8)
+    _, labels = cv2.connectedComponents(mask.view(np.uint8), connectivity=8)
     height, width = mask.shape
-    for piece in range(1, count):
-        left, top, wide, high = (int(value) for value in stats[piece, :4])
-        rows = slice(max(0, top - margin), min(height, top + high + margin))
-        columns = slice(max(0, left - margin), min(width, left + wide + margin))
+    for piece, (down, across) in enumerate(find_objects(labels), start=1):
+        rows = slice(max(0, down.start - margin), min(height, down.stop + margin))
+        columns = slice(max(0, across.start - margin), min(width, across.stop + margin))
         yield labels[rows, columns] == piece, rows, columns
 
 

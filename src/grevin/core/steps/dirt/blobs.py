@@ -15,6 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from grevin.core.motion.flow import Luma8, places_of
+from grevin.core.picture.masks import above
 
 Values = npt.NDArray[np.float64]
 
@@ -146,8 +147,8 @@ def _seeded(
     spike: Luma8, excess: Luma8, threshold: float
 ) -> tuple[npt.NDArray[np.int32], npt.NDArray[np.int32], npt.NDArray[np.int64]]:  # fmt: skip
     """Rows, columns, pixels a blob, of connected parts with a seed."""
-    above = (spike > SEED_SHARE * threshold).view(np.uint8)
-    joined = cv2.morphologyEx(above, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
+    standing_out = above(spike, SEED_SHARE * threshold).view(np.uint8)
+    joined = cv2.morphologyEx(standing_out, cv2.MORPH_CLOSE, np.ones((3, 3), np.uint8))
     place = places_of(np.asarray(joined.view(np.bool_)))
     seeds = excess[place] > threshold
     if not seeds.any():

@@ -67,7 +67,7 @@ class Offer:
     clean: npt.NDArray[np.float32]
     variance: float
 
-    @property
+    @cached_property
     def weight(self) -> npt.NDArray[np.float32]:
         """(h, w) share in the mix, not yet normalised."""
         return np.float32(1.0 / (self.variance + LEAST_VARIANCE) ** ERROR_POWER) * np.maximum(self.clean, LEAST_CLEAN)
@@ -140,9 +140,14 @@ def _match_ring(patch: Rgb, moved: Patch, ring: Mask) -> tuple[npt.NDArray[np.fl
     """Offset (per channel) that brings a frame's ring to ours, and the variance that is left."""
     if not ring.any():
         return np.zeros(3, np.float32), 1.0
-    error = patch[ring] - moved[ring]
+    error = _at(patch - moved, ring)
     offset = np.clip(known_median(error), -LARGEST_OFFSET, LARGEST_OFFSET).astype(np.float32)
     return offset, float(np.square(error - offset).mean())
+
+
+def _at(values: Patch, where: Mask) -> Patch:
+    """(N, 3) values of (h, w, 3) in a mask; several times faster than indexing by the mask."""
+    return values.reshape(-1, 3).take(np.flatnonzero(where), axis=0)
 
 
 def _with_grain(patch: Rgb, ring: Mask, mix: Patch, best: Offer) -> Patch:
@@ -151,12 +156,14 @@ def _with_grain(patch: Rgb, ring: Mask, mix: Patch, best: Offer) -> Patch:
     Its fine part is exchanged for that of the best frame, whose grain is the material's own, raised to the ring's.
     """
     single = np.where(best.clean[..., None] > 0.5, best.patch, mix)
-    fine = single - cv2.GaussianBlur(single, (0, 0), GRAIN_SIGMA_PX)
+    fine = np.asarray(single - cv2.GaussianBlur(single, (0, 0), GRAIN_SIGMA_PX), np.float32)
     raised = 1.0
     if ring.any():
-        ours = patch - cv2.GaussianBlur(patch, (0, 0), GRAIN_SIGMA_PX)
+        ours = np.asarray(patch - cv2.GaussianBlur(patch, (0, 0), GRAIN_SIGMA_PX), np.float32)
         inner = cv2.erode(ring.view(np.uint8), np.ones((3, 3), np.uint8), borderValue=1) > 0  # clear of the dirt's edge
         inner = inner if inner.any() else ring
-        raised = float(np.sqrt(np.square(ours[inner]).mean() / max(1e-12, float(np.square(fine[inner]).mean()))))
+        raised = float(
+            np.sqrt(np.square(_at(ours, inner)).mean() / max(1e-12, float(np.square(_at(fine, inner)).mean())))
+        )
     smooth = cv2.GaussianBlur(mix, (0, 0), GRAIN_SIGMA_PX)
     return np.asarray(smooth + np.float32(np.clip(raised, 1.0, MOST_GRAIN)) * fine, np.float32)

@@ -164,11 +164,14 @@ def elsewhere(
     off = [np.maximum(features.contrast, _off_by(blobs, here, one)) for one in moved]
     for blob in asked:
         shape = _shape_of(blobs, int(blob), small.shape)
-        found = [
-            _found_near(small, other, shape, ELSEWHERE_SHARE * float(apart[blob]))
-            for other, apart in zip(rest, off, strict=True)
-        ]
-        result[blob] = _on_a_way(found, offsets)
+        found = []
+        for other, apart in zip(rest, off, strict=True):
+            place = _found_near(small, other, shape, ELSEWHERE_SHARE * float(apart[blob]))
+            if place is None:
+                break
+            found.append(place)
+        else:
+            result[blob] = _on_a_way(found[0], found[1], offsets)
     return _with_their_wholes(blobs, features, result)
 
 
@@ -188,11 +191,8 @@ def _with_their_wholes(blobs: Blobs, features: BlobFeatures, found: npt.NDArray[
     return result
 
 
-def _on_a_way(found: list[npt.NDArray[np.float64] | None], offsets: tuple[int, int]) -> bool:
+def _on_a_way(first: npt.NDArray[np.float64], second: npt.NDArray[np.float64], offsets: tuple[int, int]) -> bool:
     """Whether displacements on two frames are those of one thing: what is on both frames by chance lies anyhow."""
-    first, second = found
-    if first is None or second is None:
-        return False
     ways = first / offsets[0], (second - first) / (offsets[1] - offsets[0])  # a frame, before this one and over it
     ways = ways if offsets[0] * offsets[1] > 0 else (ways[0], second / offsets[1])
     size = max(float(np.hypot(*way)) for way in ways)

@@ -12,7 +12,7 @@ import numpy as np
 
 from grevin.core.motion.flow import Luma8
 from grevin.core.picture.frame import Mask
-from grevin.core.picture.masks import grow
+from grevin.core.picture.masks import above, grow
 from grevin.core.steps.dirt.blobs import STEPS, Blobs, find_blobs
 from grevin.core.steps.dirt.features import BlobFeatures, blob_features
 from grevin.core.steps.dirt.neighbour import Neighbour
@@ -106,11 +106,13 @@ def spike_and_range(here: Luma8, first: Neighbour, second: Neighbour, polarity: 
 
 def with_edges(blobs: Blobs, spike: Luma8, noise: float, threshold: float) -> tuple[Mask, ...]:
     """(H, W) bool for each threshold: the blobs, and what is beside them and still visibly off."""
-    even = cv2.blur(spike, (3, 3))
+    even = np.asarray(cv2.blur(spike, (3, 3)), np.uint8)
     skirts = []
     for level in range(int(blobs.level.max()) + 1 if len(blobs) else 0):
-        inside = np.zeros(spike.shape, np.bool_)
-        inside[blobs.pixels_of(blobs.level == level)] = True
-        off = even > max(SKIRT_NOISE * noise, SKIRT_SHARE * threshold * STEPS[level] * (level > 0))
-        skirts.append(np.asarray(grow(inside, SKIRT_PX) & off | inside))
+        inside, of_level = np.zeros(spike.shape, np.bool_), blobs.level == level
+        if of_level.any():
+            inside[blobs.pixels_of(of_level)] = True
+            off = above(even, max(SKIRT_NOISE * noise, SKIRT_SHARE * threshold * STEPS[level] * (level > 0)))
+            inside |= grow(inside, SKIRT_PX) & off
+        skirts.append(inside)
     return tuple(skirts)
