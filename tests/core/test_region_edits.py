@@ -7,10 +7,14 @@ import pytest
 
 from grevin.core.treatment.region_edits import (
     box_of,
+    cut,
     drawn,
     handles,
     has_key,
+    joined,
     moved,
+    moved_everywhere,
+    moving_line,
     pulled,
     with_key,
     without_key,
@@ -72,3 +76,47 @@ def test_what_follows_is_corrected_on_a_frame_and_goes_on_from_there() -> None:
     assert box_of(corrected, 20)[:2] == (51, 22)
     assert corrected.start(30) == 20
     assert moved(follows, 4, (3, 0)).keys == (), "on the frame from which it follows it is simply another place"
+
+
+WAY = moving_line({10: np.array([(20.0, 5.0), (24.0, 95.0)]), 20: np.array([(40.0, 5.0), (44.0, 95.0)])}, 5.0)
+
+
+def test_a_way_that_is_cut_lies_where_it_lay_and_is_whole_again_when_joined() -> None:
+    before, behind = cut(WAY, 15)
+    assert (before.first, before.last, behind.first, behind.last) == (10, 14, 15, 20)
+    whole = joined(before, behind)
+    assert (whole.first, whole.last) == (10, 20)
+    for frame in range(10, 21):
+        half = before if frame < 15 else behind
+        np.testing.assert_allclose(half.outline(frame), WAY.outline(frame), atol=0.11)
+        np.testing.assert_allclose(whole.outline(frame), WAY.outline(frame), atol=0.11)
+
+
+def test_what_stands_or_follows_is_cut_too() -> None:
+    for region in (BOX, BOX.model_copy(update={"follow": True, "first": 3})):
+        before, behind = cut(region, 8)
+        assert (before.last, behind.first) == (7, 8)
+        np.testing.assert_allclose(handles(before, 5), handles(region, 5))
+        np.testing.assert_allclose(handles(behind, 9), handles(region, 9))
+
+
+def test_joined_ways_go_evenly_over_the_frames_between() -> None:
+    straight = Region(use="only", shape="brush", points=((60.0, 0.0), (60.0, 50.0), (60.0, 100.0)), width_px=9.0)
+    later = straight.model_copy(update={"first": 30, "last": 35})
+    whole = joined(WAY, later)
+    assert (whole.first, whole.last, whole.width_px) == (10, 35, 9.0)
+    assert whole.outline(25)[1] == pytest.approx((WAY.outline(20)[:, 0].mean() / 2 + 30, 49.75), abs=0.6)
+    np.testing.assert_allclose(whole.outline(33), straight.points, atol=0.11)
+
+
+@pytest.mark.parametrize("other", [THREE, WAY, WAY.model_copy(update={"first": 40, "follow": True})])
+def test_what_is_no_way_behind_another_is_not_joined(other: Region) -> None:
+    with pytest.raises(ValueError, match="joined"):
+        joined(WAY, other)
+
+
+def test_what_is_moved_everywhere_moves_on_every_key_frame() -> None:
+    nudged = moved_everywhere(WAY, (0.5, 0.0))
+    for frame in (10, 14, 20):
+        np.testing.assert_allclose(nudged.outline(frame), WAY.outline(frame) + np.array((0.5, 0.0)), atol=0.06)
+    assert moved_everywhere(THREE, (1, 0)).points == moved(THREE, 0, (1, 0)).points

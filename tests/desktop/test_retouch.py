@@ -12,15 +12,14 @@ from PySide6.QtWidgets import QComboBox, QListWidget, QSpinBox
 from pytestqt.qtbot import QtBot
 
 from grevin.core.picture.frame import Frame
-from grevin.core.quality.damage.scratch import Line, ScratchDamage
 from grevin.core.treatment.strokes import Stroke
 from grevin.desktop.reel_column.column import beside
 from grevin.desktop.steps.retouch.desk import RetouchDesk
 from grevin.desktop.window import Window
 from tests.conftest import write_video
-from tests.core.drawn import frame_of, frames_of, pan
+from tests.core.drawn import frame_of, pan
 from tests.core.test_retouch import BLOT, LENGTH, MIDDLE, blotted
-from tests.desktop.conftest import WAIT_MS, settle
+from tests.desktop.conftest import settle
 from tests.desktop.test_regions import click
 from tests.desktop.test_time import drag, on_picture
 
@@ -240,48 +239,6 @@ def test_strokes_outlive_a_reopening_and_trims_that_leave_them_out(
     retouch.close()
     again = new_window(path)
     assert strokes(again) == drawn
-
-
-@pytest.mark.parametrize("order", ["progressive", "top_first"])
-def test_scratches_have_tracks_and_one_is_drawn_by_two_clicks(
-    qtbot: QtBot, new_window, clean: list[Frame], tmp_path: Path, order: str
-) -> None:
-    damage = ScratchDamage(3, lines=(Line(0.3, 3.0, 40.0, "opaque"),))
-    reel = [damage.add(frame)[0] for frame in frames_of(pan(14, noise=1.0))]
-    window: Window = new_window(write_video(tmp_path / "scratched.mkv", reel))
-    window.session.declare(field_order=order)  # film on a tape: scratches lie on both fields
-    settle(qtbot, window)
-    window.session.add_step("scratch")
-    settle(qtbot, window)
-    qtbot.waitUntil(lambda: not window.bench.studying.busy, timeout=WAIT_MS)
-    settle(qtbot, window)
-    tracks = window.facts._column._marks.tracks
-    assert len(tracks) >= 1
-    assert max(map(len, tracks)) >= 10
-    assert window.facts._column._marks.tracks_are == "scratches"
-    table = window.bench.table
-    QTest.keyClick(table, Qt.Key.Key_1, CTRL)
-    click(qtbot, window, (220, 20))
-    click(qtbot, window, (224, 200))
-    (line,) = strokes(window)
-    assert (line.where.first, line.where.last, line.where.width_px) == (0, 13, 5)
-    assert line.where.points[0] == pytest.approx((219.5, 19.5), abs=1)
-    assert line.where.points[1] == pytest.approx((223.5, 199.5), abs=1)
-    assert len(window.facts._column._marks.tracks) == len(tracks) + 1
-    evidence = window.session.chain.evidence_at(1, 5)
-    assert evidence.mask[100, 222]
-    assert any(blob.by_hand for blob in evidence.blobs)
-    found = next(blob for blob in evidence.blobs if not blob.by_hand)
-    window.session.go(5)
-    settle(qtbot, window)
-    window.session.give_verdict(found.area, "leave")
-    settle(qtbot, window)
-    QTest.keyClick(table, Qt.Key.Key_Backspace, CTRL)
-    settle(qtbot, window)
-    assert sum(bool(window.session.verdicts.on("scratch", n)) for n in range(14)) >= 10
-    left = [window.session.chain.evidence_at(1, n) for n in (3, 9)]
-    x = found.area[0] + found.area[2] // 2
-    assert not any(one.mask[:, x - 3 : x + 3].any() for one in left)
 
 
 def test_tracks_that_overlap_lie_side_by_side() -> None:

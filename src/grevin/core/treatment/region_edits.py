@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 
 import numpy as np
 import numpy.typing as npt
@@ -54,6 +54,14 @@ def moving_box(
     """A region inside which alone a step acts, from its left, top, width and height on some frames of the reel."""
     keys = tuple(RegionKey(frame=frame, x=x, y=y, width=w, height=h) for frame, (x, y, w, h) in places)
     return Region(use="only", feather_px=feather_px, keys=keys)
+
+
+def moving_line(places: Mapping[int, Points], width_px: float) -> Region:
+    """A way of a brush that has key frames from the first to the last of some frames, by its points on each."""
+    frames = sorted(places)
+    keys = tuple(RegionKey(frame=frame, points=_corners(places[frame])) for frame in frames)
+    held = {"first": frames[0], "last": frames[-1]}
+    return Region(use="only", shape="brush", points=keys[0].points, width_px=width_px, keys=keys, **held)
 
 
 def moved(region: Region, frame: int, by: tuple[float, float], shift: Shift = STANDING) -> Region:
@@ -113,6 +121,53 @@ def without_key(region: Region, frame: int) -> Region:
     return placed(region.model_copy(update={"keys": (), "follow": False}), frame, handles(region, frame)).model_copy(
         update={"follow": region.follow}
     )
+
+
+def moved_everywhere(region: Region, by: tuple[float, float]) -> Region:
+    """The region moved as a whole on all its frames."""
+    keys = tuple(_key(region, key.frame, handles(region, key.frame) + by) for key in region.keys)
+    return _with_keys(region, keys) if keys else moved(region, region.first or 0, by)
+
+
+def cut(region: Region, frame: int) -> tuple[Region, Region]:
+    """The region up to the frame before this one, and from it on; each lies where the whole one did."""
+    if region.follow:  # between its key frames it goes with the picture: no more of them can be told here
+        return region.model_copy(update={"last": frame - 1}), region.model_copy(update={"first": frame})
+    halves = region, region
+    if region.keys:
+        halves = with_key(region, frame - 1), with_key(region, frame)
+    before = tuple(key for key in halves[0].keys if key.frame < frame)
+    behind = tuple(key for key in halves[1].keys if key.frame >= frame)
+    return (
+        halves[0].model_copy(update={"keys": before, "last": frame - 1}),
+        halves[1].model_copy(update={"keys": behind, "first": frame}),
+    )
+
+
+def joined(one: Region, other: Region) -> Region:
+    """Two ways of a brush, the first of which ends before the other begins, as one; evenly over the frames between.
+
+    Raises:
+        ValueError: where they are no such ways.
+    """
+    ways = one.shape == other.shape == "brush" and not one.follow and not other.follow
+    if not ways or one.last is None or other.first is None or one.last >= other.first:
+        raise ValueError("only ways of a brush that lie behind one another are joined")
+    count = max(len(one.points), len(other.points))
+    keys = [
+        RegionKey(frame=frame, points=_corners(_spread(handles(part, frame), count)))
+        for part in (one, other)
+        for frame in sorted({part.first or 0, *(key.frame for key in part.keys), part.last or part.first or 0})
+        if part.holds(frame)
+    ]
+    size = {"points": keys[0].points, "width_px": max(one.width_px, other.width_px), "last": other.last}
+    return _with_keys(one.model_copy(update=size), tuple(keys))
+
+
+def _spread(points: Points, count: int) -> Points:
+    """The same way through so many points."""
+    at = np.linspace(0, len(points) - 1, count)
+    return np.stack([np.interp(at, np.arange(len(points)), points[:, axis]) for axis in (0, 1)], axis=1)
 
 
 def ends_before_it_begins(region: Region) -> bool:

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from grevin.core.measure.area import Box
 from grevin.core.picture.display import Screen, mask_screen
+from grevin.core.picture.geometry import Area
 from grevin.desktop.light_table.drawing import Drawing
 from grevin.desktop.light_table.labels import labels, pane_words
 from grevin.desktop.light_table.marks import OutlineMark, paint_marks, paint_regions
@@ -143,6 +144,11 @@ class LightTable(PlacedPicture):
         if (marks, words) != (self._marks, self._mark_words):
             self._marks, self._mark_words = marks, words
             self.update()
+
+    @property
+    def picked(self) -> Area | None:
+        """The piece of the evidence that is pointed at, where that is shown."""
+        return next((mark.area for mark in self._marks if mark.kind == "picked"), None)
 
     def take_tool(self, tool: Tool | None) -> None:
         """Take a tool in hand instead of the one that is held, or none."""

@@ -177,6 +177,18 @@ def along_track(
 ) -> list[tuple[int, Area]]:  # fmt: skip
     """The scratch that lies in an area of a frame, on all frames on which it was found: frame and box round it.
 
+    For the arguments see `track_at`.
+    """
+    track = track_at(study, number, area, size, settings)
+    lines = ((int(study["frame"][at]), line_at(study, at, size[0])) for at in lines_of_track(study, track))
+    return [(frame, lay(np.zeros(size, np.bool_), one, one.width // 2, one.width // 2)) for frame, one in lines]
+
+
+def track_at(
+    study: Arrays, number: int, area: Area, size: tuple[int, int], settings: ScratchSettings
+) -> int | None:  # fmt: skip
+    """Which scratch of the shot lies in an area of a frame; None for none.
+
     Args:
         study: of the step, for the shot.
         number: of the frame.
@@ -189,10 +201,14 @@ def along_track(
         mask = np.zeros(size, np.bool_)
         lay(mask, line, line.width // 2, line.width // 2)
         if mask[max(0, y) : y + tall, max(0, x) : x + width].any():
-            rows = np.flatnonzero(study["track"] == line.track)
-            lines = ((int(study["frame"][at]), line_at(study, int(at), size[0])) for at in rows)
-            return [(frame, lay(np.zeros(size, np.bool_), one, one.width // 2, one.width // 2)) for frame, one in lines]
-    return []
+            return line.track
+    return None
+
+
+def lines_of_track(study: Arrays, track: int | None) -> list[int]:
+    """Places in the study of the lines of a scratch, one a frame, the earliest first."""
+    rows = np.flatnonzero(study["track"] == track) if track is not None else np.zeros(0, np.int64)
+    return [int(at) for at in rows[np.argsort(study["frame"][rows], kind="stable")]]
 
 
 def tracks_of(study: Arrays, height: int, settings: ScratchSettings) -> list[range]:

@@ -4,7 +4,8 @@ Lines are looked for in bands of rows, in brightness, green and blue, and summed
 each is judged: whether it stays where the picture moves on, whether the picture shines through, whether its flanks
 agree. How far its soft sides reach is told by all frames of a shot together, where the picture goes by. What is left
 under a shallow scratch is kept; where the picture moves the frames around show what a deep one hides. A scratch that
-was not found is drawn with two clicks, on the frames and with the key frames that it needs.
+was not found is drawn with two clicks, on the frames and with the key frames that it needs; one that was found
+becomes a drawn one where it has to be nudged, cut or joined, and what is drawn goes before what was found there.
 Structures of the picture that stand upright while the camera stands still are hard to tell from scratches: set a
 region over them to be left alone.
 """
@@ -58,6 +59,7 @@ HELD = 0.5  # of a line that the evidence has to hold, to be mended
 PASSES_PX = (
     1.5  # a frame: where the picture moves faster under a line, nothing that stands in it was ever taken for one
 )
+BESIDE_PX = 2  # of what a person drew, where a line that was found is the same scratch
 LEAST_OPAQUE = 0.02  # of its length, that is worth a word
 
 
@@ -67,7 +69,7 @@ class ScratchStep:
     id: ClassVar[str] = "scratch"
     label: ClassVar[str] = "Line scratch"
     fault: ClassVar[str] = "Upright scratches that stay for many frames"
-    version: ClassVar[int] = 14
+    version: ClassVar[int] = 15
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "surface"
     fills_strokes: ClassVar[bool] = True
@@ -111,13 +113,19 @@ class ScratchStep:
         return Evidence(mask, blobs=tuple(blobs), passed=tuple(passed))
 
     def _scratches(self, window: Window, settings: ScratchSettings) -> tuple[Mask, list[Blob], list[Blob]]:
-        """Mask and pieces of those that are taken, and those that nearly are; made once, not to be written to."""
-        study = window.study()
-        learned = (study[name].tobytes().hex() for name in sorted(study))
-        name = f"scratches {self.version} {content_key(settings.model_dump_json(), *learned)}"
-        return window.keep(name, lambda: self._laid(window, settings), lambda found: found[0].nbytes)
+        """Mask and pieces of those that are taken, and those that nearly are; made once, not to be written to.
 
-    def _laid(self, window: Window, settings: ScratchSettings) -> tuple[Mask, list[Blob], list[Blob]]:
+        Where a person drew a scratch, that goes before what was found there.
+        """
+        study, drawn = window.study(), _drawn_by_hand(window)
+        learned = (study[name].tobytes().hex() for name in sorted(study))
+        by_hand = "" if drawn is None else np.packbits(drawn).tobytes().hex()
+        name = f"scratches {self.version} {content_key(settings.model_dump_json(), by_hand, *learned)}"
+        return window.keep(name, lambda: self._laid(window, settings, drawn), lambda found: found[0].nbytes)
+
+    def _laid(
+        self, window: Window, settings: ScratchSettings, drawn: Mask | None
+    ) -> tuple[Mask, list[Blob], list[Blob]]:  # fmt: skip
         fmt, rgb = window.format, window.rgb()
         mask = np.zeros((fmt.height, fmt.width), np.bool_)
         taken: list[Blob] = []
@@ -126,6 +134,8 @@ class ScratchStep:
         for found in lines_of(window.study(), window.number, fmt.height, settings):
             line = _centred(window, found)
             left, right = _reaching(rgb, line, window.study(), settings)
+            if drawn is not None and _lies_under(line, drawn):
+                continue
             sure = line.score > limit and (_passed_by(window, line) or is_cut(rgb, line))
             area = lay(mask if sure else np.zeros_like(mask), line, left, right)
             (taken if sure else nearly).append(blob_of(line, area, rgb, limit))
@@ -147,6 +157,12 @@ class ScratchStep:
         """The scratches that the evidence holds, and how far each reaches; those drawn by hand are among them."""
         rgb, height = window.rgb(), window.format.height
         rest = evidence.mask.copy()
+        for stroke in window.strokes():
+            whole = np.zeros_like(rest)
+            whole[stroke.box] = stroke.inside
+            if (whole & rest).sum() > HELD * whole.sum() and (own := drawn_line(whole, stroke.blob.area)) is not None:
+                rest &= ~whole
+                yield own
         for found in lines_of(window.study(), window.number, height, _unsure(settings)):
             line = _centred(window, found)
             reach = _reaching(rgb, line, window.study(), settings)
@@ -208,6 +224,23 @@ class ScratchStep:
         np.add.at(length, study["frame"][sure] - first, study["bands"][sure] * np.float32(HOP_PX))
         lines = (ChartLine("scratches", length),)
         return Chart("length of all scratches", "px", lines) if sure.any() else None
+
+
+def _drawn_by_hand(window: Window) -> Mask | None:
+    """(H, W) bool, what a person drew, with what is nearest to it; None where there is nothing."""
+    strokes = window.strokes()
+    if not strokes:
+        return None
+    mask = np.zeros((window.format.height, window.format.width), np.bool_)
+    for stroke in strokes:
+        mask[stroke.box] |= stroke.inside
+    return grow(mask, BESIDE_PX)
+
+
+def _lies_under(line: Line, drawn: Mask) -> bool:
+    """Whether what was drawn is this line: most of its middle lies in it."""
+    across = np.clip(np.rint(line.centre).astype(int), 0, drawn.shape[1] - 1)
+    return float(drawn[line.rows, across].mean()) > HELD
 
 
 def _passed_by(window: Window, line: Line) -> bool:

@@ -8,8 +8,12 @@ from typing import ClassVar
 from PySide6.QtCore import QObject, QPointF, QRectF
 from PySide6.QtGui import QPainter, QPen
 
+from grevin.core.picture.geometry import Area
 from grevin.core.steps.scratch.lines import along_track, tracks_of
+from grevin.core.steps.scratch.redrawn import course_at, width_at
 from grevin.core.steps.scratch.settings import ScratchSettings
+from grevin.core.treatment.region_edits import moving_line
+from grevin.core.treatment.strokes import Stroke
 from grevin.desktop.keys import Key
 from grevin.desktop.light_table.light_table import LightTable
 from grevin.desktop.session import Session
@@ -34,18 +38,27 @@ class ScratchDesk(StrokesDesk):
     keys: ClassVar[tuple[Key, ...]] = (
         Key("scratch_line", ("Ctrl+1",), "Line scratch", "Draw a scratch: click both its ends", on_card="Draw",
             holds_tool=True),
+        Key("scratch_redraw", ("Shift+L",), "Line scratch", "The found scratch under the pointer as a drawn one",
+            on_card="Redraw"),
+        Key("scratch_out", ("Del",), "Line scratch", "Take out the drawn scratch", on_card="Take out"),
+        Key("scratch_cut", ("Shift+X",), "Line scratch", "Cut the drawn scratch before this frame", on_card="Cut"),
+        Key("scratch_join", ("Shift+J",), "Line scratch", "Join the drawn scratch with the next one in time",
+            on_card="Join"),
+        Key("scratch_here", ("Shift+H",), "Line scratch", "The drawn scratch reaches to this frame", on_card="To here"),
         Key("scratch_key", ("Shift+K",), "Line scratch", "Key frame of the drawn scratch on this frame, or none",
             on_card="Key frame"),
-        Key("scratch_here", ("Shift+H",), "Line scratch", "The drawn scratch reaches to this frame", on_card="To here"),
-        Key("scratch_out", ("Del",), "Line scratch", "Take out the drawn scratch", on_card="Take out"),
+        Key("scratch_left", ("Alt+Shift+Left",), "Line scratch", "The drawn scratch half a px to the left",
+            on_card="½ px left"),
+        Key("scratch_right", ("Alt+Shift+Right",), "Line scratch", "The drawn scratch half a px to the right",
+            on_card="½ px right"),
         Key("scratch_all", ("Ctrl+Backspace",), "Line scratch", "What was said of scratches here holds on all frames",
-            on_card="On all frames"),
+            on_card="All frames"),
     )  # fmt: skip
 
     def __init__(self, session: Session, table: LightTable, parent: QObject | None = None) -> None:
         options = Options(width_px=WIDTH_PX, feather_px=0.0, fills=False, span="shot")
         super().__init__(session, table, ("line",), options, parent)
-        self.acts["scratch_all"] = self.on_all_frames
+        self.acts |= {"scratch_all": self.on_all_frames, "scratch_redraw": self.redraw}
 
     def tracks(self) -> tuple[range, ...]:
         """Those that were found and are taken, as far as the shot in sight is known, and those that were drawn."""
@@ -86,6 +99,47 @@ class ScratchDesk(StrokesDesk):
             return
         session.judge_all(tr("Judge scratches on all their frames"), tuple(words))
         self.told.emit(tr_count("{0} word given.", "{0} words given.", len(words)))
+
+    def redraw(self) -> None:
+        """The found scratch that is pointed at, or the only one of the frame, as a drawn one, to be changed."""
+        learned, chain = self.learned(), self.session.chain
+        if learned is None or chain is None:
+            return
+        step, study = learned
+        number, fmt = chain.number_before(self.place, self.frame), step.learned_format
+        size, geometry = (fmt.height, fmt.width), step.learned_geometry(number)
+        meant = self._meant()
+        if meant is None:
+            self.told.emit(tr("Show the evidence (V) and point at a scratch that was found."))
+            return
+        area, width = meant
+        course = course_at(study, number, area if geometry is None else geometry.area_on(area), size, self._settings)
+        if not course:
+            self.told.emit(tr("No scratch was found there: draw it (Ctrl+1)."))
+            return
+        places = {
+            chain.reel_frame(self.place, there): points if geometry is None else geometry.points_back(points)
+            for there, points in course.items()
+        }
+        where = moving_line(places, width)
+        self.active = len(self.strokes)
+        self._set((*self.strokes, Stroke(where=where)), tr("Redraw a scratch"))
+        words = tr("Frames {0} to {1}, {2} key frames: it is yours to move, cut and join now.")
+        self.told.emit(words.format(where.first, where.last, len(where.keys)))
+
+    def _meant(self) -> tuple[Area, float] | None:
+        """The found piece that is pointed at, or the only one, and px across that are mended of it, on the reel."""
+        look = self.table.look
+        if look is None or look.number != self.frame or look.evidence is None:
+            return None
+        found = [blob.area for blob in look.evidence.blobs if not blob.by_hand]
+        area = self.table.picked or (found[0] if len(found) == 1 else None)
+        if area is None:
+            return None
+        width, geometry = width_at(look.evidence.mask, area), look.geometry
+        if geometry is None:
+            return area, width
+        return geometry.area_back(area), round(width * abs(float(geometry.back[0, 0])), 1)
 
     @classmethod
     def draw_fault(cls, painter: QPainter, area: QRectF) -> None:

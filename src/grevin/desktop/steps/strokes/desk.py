@@ -9,7 +9,15 @@ from typing import Any, ClassVar
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QWidget
 
-from grevin.core.treatment.region_edits import ends_before_it_begins, has_key, with_key, without_key
+from grevin.core.treatment.region_edits import (
+    cut,
+    ends_before_it_begins,
+    has_key,
+    joined,
+    moved_everywhere,
+    with_key,
+    without_key,
+)
 from grevin.core.treatment.regions import STANDING, Region, RegionKey, Shift
 from grevin.core.treatment.step_source import StepSource
 from grevin.core.treatment.strokes import Stroke, middle
@@ -24,6 +32,7 @@ from grevin.desktop.texts import tr, tr_count
 
 WIDER = 1.25
 WIDEST_PX = 400.0
+NUDGE_PX = 0.5
 
 
 class StrokesDesk(Desk):
@@ -54,6 +63,8 @@ class StrokesDesk(Desk):
             "out": self.take_out, "key": self.key_here, "fill": self.fill_from_here, "here": self.hold_to_here,
             "back": partial(self.go, -1), "on": partial(self.go, 1), "copy": self.copy, "paste": self.paste,
             "wider": partial(self.widen, WIDER), "narrower": partial(self.widen, 1 / WIDER),
+            "left": partial(self.nudge, -NUDGE_PX), "right": partial(self.nudge, NUDGE_PX),
+            "cut": self.cut_here, "join": self.join,
         }  # fmt: skip
         acts = {f"{self.step}_{name}": does[name] for name in does}
         self.acts = {**acts, **{act: partial(self.toggle, act) for act in self.tools}}
@@ -206,6 +217,62 @@ class StrokesDesk(Desk):
         first = stroke.where.first or 0
         ends = {"first": self.frame} if self.frame < first else {"last": self.frame}
         self.set_shape(**ends)
+
+    def nudge(self, by: float) -> None:
+        """The stroke that is worked on lies so many px farther to the right, on all its frames."""
+        stroke = self._asked()
+        if stroke is not None:
+            where = moved_everywhere(stroke.where, (by, 0.0))
+            self.change(stroke.model_copy(update={"where": where}), tr("Nudge a stroke"))
+
+    def cut_here(self) -> None:
+        """The stroke that is worked on becomes two: one up to the frame before this one, one from it on."""
+        stroke = self._asked()
+        if stroke is None:
+            return
+        first, last = stroke.where.first or 0, self.session.length - 1
+        last = last if stroke.where.last is None else stroke.where.last
+        if not first < self.frame <= last:
+            self.told.emit(tr("Go to a frame inside the stroke, behind its first one: it is cut before that frame."))
+            return
+        halves = (stroke.model_copy(update={"where": half}) for half in cut(stroke.where, self.frame))
+        strokes, place = self.strokes, self.active
+        self.active = place + 1
+        self._set((*strokes[:place], *halves, *strokes[place + 1 :]), tr("Cut a stroke"))
+        self.told.emit(tr("Cut before frame {0}; the part behind is in hand.", self.frame))
+
+    def join(self) -> None:
+        """The stroke that is worked on and the next one in time become one, evenly over the frames between."""
+        stroke = self._asked()
+        if stroke is None:
+            return
+        other = self._next_in_time(stroke)
+        if other is None:
+            self.told.emit(tr("There is no other stroke that begins behind this one, or ends before it."))
+            return
+        one, behind = sorted((stroke, self.strokes[other]), key=lambda part: part.where.first or 0)
+        try:
+            where = joined(one.where, behind.where)
+        except ValueError:
+            self.told.emit(tr("Only lines and brush strokes are joined, and none that follows the picture."))
+            return
+        strokes, kept = self.strokes, min(self.active, other)
+        rest = [part for place, part in enumerate(strokes) if place not in {self.active, other}]
+        rest.insert(kept, one.model_copy(update={"where": where}))
+        self.active = kept
+        self._set(tuple(rest), tr("Join strokes"))
+        self.told.emit(tr("Joined: frames {0} to {1}.", where.first or 0, where.last or 0))
+
+    def _next_in_time(self, stroke: Stroke) -> int | None:
+        """The place of the stroke with the fewest frames between it and this one; of several the nearest across."""
+        found = []
+        for place, other in enumerate(self.strokes):
+            first, behind = sorted((stroke.where, other.where), key=lambda where: where.first or 0)
+            if other is stroke or first.last is None or behind.first is None or first.last >= behind.first:
+                continue
+            ends = middle(first, first.last, STANDING), middle(behind, behind.first, STANDING)
+            found.append((behind.first - first.last, float(abs(ends[0][0] - ends[1][0])), place))
+        return min(found)[2] if found else None
 
     def widen(self, times: float) -> None:
         """A wider or narrower brush."""
