@@ -28,6 +28,7 @@ HELD = 3.0  # times the spread beyond which a single frame has no more say
 LONGEST_PERIOD = 50  # frames
 LEAST_TURNS = 3  # a period must be seen this often
 F_PERIOD = 12.0  # ratio of variances from which a period is believed
+MET_SHARE = 0.85  # of its turns, that a period believed by less has to be met at
 F_DEEP, DEEP_LEVELS = 5.0, 1.0  # the ratio that is enough where what comes back is that deep; clean stays below both
 STIFFNESS = tuple(10.0**power for power in np.arange(7.0, 0.4, -0.5))  # that are tried
 LEAST_SPREAD = 0.02  # 8-bit levels: measuring is no better
@@ -225,8 +226,20 @@ def best_period(curve: Values) -> tuple[int, float]:
         ratio = _ratio(rest, period)
         if ratio > most * 1.1:  # a multiple of a period fits as well and says less
             best, most = period, ratio
-    deep = float(np.sqrt(np.mean(np.square(_pattern(rest, best))))) if best else 0.0
-    return (best, most) if most > F_PERIOD or (most > F_DEEP and deep > DEEP_LEVELS) else (0, most)
+    if not best or most <= F_DEEP:
+        return 0, most
+    deep = float(np.sqrt(np.mean(np.square(_pattern(rest, best)))))
+    comes_back = most > F_PERIOD or (deep > DEEP_LEVELS and _met(rest, best) >= MET_SHARE)
+    return (best, most) if comes_back else (0, most)
+
+
+def _met(rest: Values, period: int) -> float:
+    """Share of the turns at which the strong phases of a period are off as it says: chance flashes miss many."""
+    pattern, line = _pattern(rest, period).mean(axis=1), rest.mean(axis=1)
+    phase = np.arange(len(line)) % period
+    strong = np.abs(pattern[phase]) > 0.5 * np.abs(pattern).max()
+    met = line * np.sign(pattern[phase]) > 0.5 * np.abs(pattern[phase])
+    return float(met[strong].mean())
 
 
 def _detrended(curve: Values) -> Values:

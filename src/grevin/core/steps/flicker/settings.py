@@ -38,6 +38,11 @@ class FlickerSettings(Settings):
         help="Whether red, green and blue are brought to rest by one curve or by one each; as measured takes three "
         "where the colours flicker apart.",
     )  # fmt: skip
+    single_frames: Literal["as measured", "taken", "left"] = setting(
+        "as measured", label="Single frames", learned=True, rare=True,
+        help="Whether single frames that are off, in a shot that is calm besides, are brought to rest; as measured "
+        "takes them from three on, and leaves them where all are lighter, as in the light of flashes.",
+    )  # fmt: skip
     strength: float = setting(
         1.0, label="Strength", low=0.0, high=1.0, decimals=2, step=0.05,
         help="Share of the measured flicker that is taken; 1 is all of it.",

@@ -25,6 +25,7 @@ ASTRAY = 0.7  # of log light by which a colour may depart from brightness: a fac
 MOST_CHANGE = 1.4  # of log light: two stops; a frame that is off by more has nothing to give back
 LEAST_COLOUR = 0.35  # 8-bit levels by which colours must flicker apart
 SPIKES, SPIKE_LEVELS, SPIKE_TIMES = 3, 1.5, 6.0  # single frames that are off: how many, by how much, times the spread
+CALM_SHARE, CALM_QUANTILE = 0.25, 0.3186  # a quarter of a normal distribution lies within so many of its deviations
 LEAST_PATCH = 0.020  # of log light: flicker of a twentieth of the blocks, from which patches are believed
 PATCH_OF_WHOLE = 0.3  # share of the whole frame's flicker that its curves may miss from place to place
 PATCH_FLOOR = 0.008  # of log light: what measuring a block is uncertain by
@@ -107,16 +108,19 @@ def studied(length: int, arrays: Arrays, blocks: Arrays, settings: FlickerSettin
     found = _channel(length, table, 0, settings, first)
     frame_unsure, block_unsure = map(float, np.median(arrays["unsure"].astype(np.float64), axis=0))
     steadiness = _steadiness(found)
-    flickers = _flickers(found, steadiness, max(LEAST_LEVELS, UNSURE_TIMES * frame_unsure))
-    alone = _alone(np.abs(off_frames(found.line)), max(SPIKE_LEVELS, SPIKE_TIMES * found.trend.spread))
-    alone &= steadiness > 0
-    acts = flickers or int(alone.sum()) >= SPIKES
+    off = off_frames(found.line)
+    single = _alone(np.abs(off), max(SPIKE_LEVELS, SPIKE_TIMES * min(found.trend.spread, _calm(found))))
+    alone = _inside(single) & (steadiness > 0)
+    flickers = _flickers(found, steadiness, single, max(LEAST_LEVELS, UNSURE_TIMES * frame_unsure))
+    lighter = int((off[alone] > 0).sum())
+    acts = flickers or _are_taken(int(alone.sum()), lighter, settings)
     floor = max(PATCH_FLOOR, block_unsure / MIDDLE_LEVELS)
-    patched = _patches(blocks, settings, floor, steadiness) if settings.where != "whole frame" else None
+    lit = steadiness if acts else np.where(_beside(single), 0.0, steadiness)  # what is left is no patch either
+    patched = _patches(blocks, settings, floor, lit) if settings.where != "whole frame" else None
     figures = dict.fromkeys(FIGURES, 0.0)
     figures |= {
         "levels": found.rms, "spread": found.trend.spread, "period": found.trend.period,
-        "ratio": min(found.trend.ratio, 1e6), "spikes": float(alone.sum()),
+        "ratio": min(found.trend.ratio, 1e6), "spikes": float(alone.sum()), "lighter": float(lighter),
         "patch": patched.most if patched is not None else 0.0, "steps": len(found.trend.steps),
         "clipped": float(np.mean(arrays["clipped"].astype(np.float64))),
         "unsure": frame_unsure, "unsure_part": block_unsure / MIDDLE_LEVELS,
@@ -127,7 +131,7 @@ def studied(length: int, arrays: Arrays, blocks: Arrays, settings: FlickerSettin
     result = dict(nothing)
     result["light"] = np.stack([found.line, found.line - found.off], axis=1).astype(np.float32)
     result["reach"] = np.stack([reach_of(table, channel) for channel in range(4)])
-    result["places"] = _places(found, patched)
+    result["places"] = _places(found.rms if acts else _rms_besides(found, alone), patched)
     if acts or settings.reference_frames:
         figures["whole"] = 1.0
         curves, result["each"] = _curves(length, table, found, settings, first)
@@ -142,8 +146,8 @@ def studied(length: int, arrays: Arrays, blocks: Arrays, settings: FlickerSettin
 
 
 FIGURES = (
-    "whole", "patches", "levels", "spread", "period", "ratio", "spikes", "patch", "steps", "clipped", "unsure",
-    "unsure_part", "compared", "beat",
+    "whole", "patches", "levels", "spread", "period", "ratio", "spikes", "lighter", "patch", "steps", "clipped",
+    "unsure", "unsure_part", "compared", "beat",
 )  # fmt: skip
 
 
@@ -209,9 +213,15 @@ def _changes(light: Values, ends: tuple[Values, Values], levels: Values) -> Valu
     return np.asarray(np.einsum("tk,tlk->tl", light, terms(met)))
 
 
-def _places(found: Solved, patched: Patches | None) -> npt.NDArray[np.float32]:
-    """(h, w) flicker of each block, % of its light: that of the whole frame, and its own beside it."""
-    whole = found.rms / MIDDLE_LEVELS
+def _rms_besides(found: Solved, alone: npt.NDArray[np.bool_]) -> float:
+    """8-bit levels of flicker without the frames that are off by themselves."""
+    calm = found.off[~alone]
+    return float(np.sqrt(np.mean(np.square(calm)))) if alone.any() and len(calm) else found.rms
+
+
+def _places(rms: float, patched: Patches | None) -> npt.NDArray[np.float32]:
+    """(h, w) flicker of each block, % of its light: that of the whole frame, in levels rms, and its own beside it."""
+    whole = rms / MIDDLE_LEVELS
     own = np.square(patched.own) if patched is not None else np.zeros((1, 1))
     return np.asarray(100.0 * np.sqrt(whole**2 + own), np.float32)
 
@@ -246,21 +256,54 @@ def _told(steadiness: Values) -> npt.NDArray[np.bool_]:
     return np.asarray(calm[2:] & calm[1:-1] & calm[:-2])
 
 
-def _flickers(found: Solved, steadiness: Values, least: float) -> bool:
-    """Whether the light of a shot flickers all along, by that many 8-bit levels at least."""
+def _calm(found: Solved) -> float:
+    """8-bit levels, what is new on every frame by the calmest quarter of them, which flashes are not in."""
+    line = found.line - found.trend.periodic.mean(axis=1)
+    second = np.abs(line[2:] - 2 * line[1:-1] + line[:-2])
+    return float(np.quantile(second, CALM_SHARE)) / CALM_QUANTILE / float(np.sqrt(6.0))
+
+
+def _beside(single: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
+    """(T,) the frames that are off by themselves, and those next to them."""
+    padded = np.pad(single, 1)
+    return np.asarray(padded[:-2] | padded[1:-1] | padded[2:])
+
+
+def _are_taken(alone: int, lighter: int, settings: FlickerSettings) -> bool:
+    """Whether frames that are off by themselves are brought to rest.
+
+    Where every one is lighter, the light may be the scene's own: a flash, lightning, a spark.
+    """
+    if settings.single_frames != "as measured":
+        return settings.single_frames == "taken" and alone > 0
+    return alone >= SPIKES and lighter < alone
+
+
+def _flickers(found: Solved, steadiness: Values, single: npt.NDArray[np.bool_], least: float) -> bool:
+    """Whether the light of a shot flickers all along, by that many 8-bit levels at least.
+
+    Frames that are off by themselves have no say in it.
+    """
     trend, told = found.trend, _told(steadiness)
     if told.sum() < FEWEST_TOLD:
         return False
     if trend.period and float(np.sqrt(np.mean(np.square(trend.periodic)))) > least:
         return True
-    return min(trend.spread, _new_on_every_frame(found, told)) > least
+    told &= ~_beside(single)[1:-1]
+    return int(told.sum()) >= FEWEST_TOLD and min(trend.spread, _new_on_every_frame(found, told)) > least
 
 
 def _alone(off: Values, least: float) -> npt.NDArray[np.bool_]:
-    """(T,) frames that are off by themselves, with calm ones on both sides: not the ends of a fade."""
+    """(T,) frames that are off by themselves, with calm ones on both sides."""
     calm = np.maximum(np.roll(off, 1), np.roll(off, -1)) < 0.5 * off
-    calm[:ENDS] = calm[-ENDS:] = False
     return np.asarray((off > least) & calm)
+
+
+def _inside(single: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
+    """(T,) the same without the ends of the shot, which may be those of a fade."""
+    inside = single.copy()
+    inside[:ENDS] = inside[-ENDS:] = False
+    return inside
 
 
 def _curves(length: int, table: PairTable, luma: Solved, settings: FlickerSettings, first: int) -> tuple[Values, Any]:

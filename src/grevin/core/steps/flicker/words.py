@@ -57,9 +57,21 @@ def words_of(figures: dict[str, float], rate: float, per_frame: int = 1) -> tupl
 
 def _why_none(figures: dict[str, float]) -> str:
     """What is said where nothing is taken."""
+    if figures["spikes"]:
+        return _left_single(int(figures["spikes"]), int(figures["lighter"]))
     if figures["spread"] > max(LEAST_LEVELS, UNSURE_TIMES * figures["unsure"]):
         return "No flicker is told in this shot: its own light goes fast, as in a fade."
     return f"No flicker in this shot: {figures['spread']:.2f} levels, within what measuring is uncertain by."
+
+
+def _left_single(count: int, lighter: int) -> str:
+    """What is said of frames that are off by themselves, and are left."""
+    are = f"{count} single frames are" if count > 1 else "1 single frame is"
+    if lighter == count:
+        how = "lighter than those around, as in the light of a flash"
+    else:
+        how = "lighter or darker than those around" if lighter else "darker than those around"
+    return f"No flicker in this shot; {are} {how}. Single frames: taken brings them to rest."
 
 
 def _unsure(figures: dict[str, float]) -> tuple[str, ...]:
