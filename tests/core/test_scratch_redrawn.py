@@ -92,3 +92,4 @@ def test_where_none_was_found_there_is_no_course(found: Chain) -> None:
     assert isinstance(step, StepSource)
     study, size = step.study_of(MIDDLE), (HEIGHT, WIDTH)
     assert course_at(study, MIDDLE, (WIDTH - 20, 20, 9, 9), size, ScratchSettings()) == {}
+    assert width_at(found.evidence_at(1, MIDDLE).mask, (WIDTH - 20, 20, 9, 9)) == 0

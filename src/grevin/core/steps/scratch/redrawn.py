@@ -44,10 +44,15 @@ def course_at(
 
 
 def width_at(mask: Mask, area: Area) -> float:
-    """Px across that are mended of the scratch in an area of the evidence, (H, W) bool: the median of its rows."""
+    """Px across that are mended of the scratch in an area of the evidence, the median of its rows; 0 for none.
+
+    Args:
+        mask: (H, W) bool of the evidence.
+        area: of the scratch.
+    """
     x, y, width, height = area
     counts = np.count_nonzero(mask[max(0, y) : y + height, max(0, x) : x + width], axis=1)
-    return float(np.median(counts[counts > 0])) if counts.any() else 1.0
+    return float(np.median(counts[counts > 0])) if counts.any() else 0.0
 
 
 def _needed(frames: npt.NDArray[np.int64], ways: npt.NDArray[np.float64]) -> list[int]:

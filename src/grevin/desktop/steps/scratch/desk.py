@@ -137,9 +137,9 @@ class ScratchDesk(StrokesDesk):
         if area is None:
             return None
         width, geometry = width_at(look.evidence.mask, area), look.geometry
-        if geometry is None:
-            return area, width
-        return geometry.area_back(area), round(width * abs(float(geometry.back[0, 0])), 1)
+        if geometry is not None:
+            area, width = geometry.area_back(area), round(width * abs(float(geometry.back[0, 0])), 1)
+        return area, width or self.options.width_px  # of what was nearly taken nothing is mended yet
 
     @classmethod
     def draw_fault(cls, painter: QPainter, area: QRectF) -> None:
