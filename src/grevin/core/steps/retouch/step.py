@@ -46,7 +46,7 @@ class RetouchStep:
     id: ClassVar[str] = "retouch"
     label: ClassVar[str] = "Retouch"
     fault: ClassVar[str] = "Damage that is best mended by hand"
-    version: ClassVar[int] = 2
+    version: ClassVar[int] = 3
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "surface"
     works_on_fields: ClassVar[bool] = True
