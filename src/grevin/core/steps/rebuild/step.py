@@ -96,7 +96,7 @@ class RebuildStep:
     id: ClassVar[str] = "rebuild"
     label: ClassVar[str] = "Frame rebuild"
     fault: ClassVar[str] = "Frames are missing, torn or frozen"
-    version: ClassVar[int] = 5
+    version: ClassVar[int] = 4
     family: ClassVar[Family] = "time"
     stage: ClassVar[Stage] = "time"
     settings_model: ClassVar[type[Settings]] = RebuildSettings

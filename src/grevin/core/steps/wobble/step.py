@@ -36,7 +36,7 @@ class WobbleStep:
     id: ClassVar[str] = "wobble"
     label: ClassVar[str] = "Wobble"
     fault: ClassVar[str] = "The picture sways and bends sideways, many lines together"
-    version: ClassVar[int] = 2
+    version: ClassVar[int] = 1
     family: ClassVar[Family] = "whole"
     stage: ClassVar[Stage] = "signal"
     settings_model: ClassVar[type[Settings]] = WobbleSettings
