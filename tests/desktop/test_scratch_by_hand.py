@@ -104,6 +104,8 @@ def test_a_found_scratch_is_taken_in_hand_and_nudged(qtbot: QtBot, scratched: Wi
     assert np.abs(line.where.outline(5)[:, 0] - x).max() < 2
     assert "key frames: it is yours to move, cut and join now" in scratched.messages.text
     assert {blob.by_hand for blob in scratched.session.chain.evidence_at(1, 5).blobs} == {True}
+    key(qtbot, scratched, Qt.Key.Key_L)
+    assert len(strokes(scratched)) == 1, "what was drawn is not drawn once more"
     for _ in range(2):
         key(qtbot, scratched, Qt.Key.Key_Right, ALT | SHIFT)
     key(qtbot, scratched, Qt.Key.Key_Left, ALT | SHIFT)

@@ -245,9 +245,13 @@ def _steadiness(found: Solved) -> Values:
 
 def _new_on_every_frame(found: Solved, told: npt.NDArray[np.bool_] | slice = slice(None)) -> float:
     """8-bit levels, standard deviation of what second differences say at the frames that are told."""
+    return MAD_TO_SIGMA * float(np.median(np.abs(_seconds(found)[told]))) / float(np.sqrt(6.0))
+
+
+def _seconds(found: Solved) -> Values:
+    """(T - 2,) second differences of the light, without what comes back."""
     line = found.line - found.trend.periodic.mean(axis=1)
-    second = line[2:] - 2 * line[1:-1] + line[:-2]
-    return MAD_TO_SIGMA * float(np.median(np.abs(second[told]))) / float(np.sqrt(6.0))
+    return np.asarray(line[2:] - 2 * line[1:-1] + line[:-2])
 
 
 def _told(steadiness: Values) -> npt.NDArray[np.bool_]:
@@ -258,9 +262,7 @@ def _told(steadiness: Values) -> npt.NDArray[np.bool_]:
 
 def _calm(found: Solved) -> float:
     """8-bit levels, what is new on every frame by the calmest quarter of them, which flashes are not in."""
-    line = found.line - found.trend.periodic.mean(axis=1)
-    second = np.abs(line[2:] - 2 * line[1:-1] + line[:-2])
-    return float(np.quantile(second, CALM_SHARE)) / CALM_QUANTILE / float(np.sqrt(6.0))
+    return float(np.quantile(np.abs(_seconds(found)), CALM_SHARE)) / CALM_QUANTILE / float(np.sqrt(6.0))
 
 
 def _beside(single: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:

@@ -71,7 +71,7 @@ def _left_single(count: int, lighter: int) -> str:
         how = "lighter than those around, as in the light of a flash"
     else:
         how = "lighter or darker than those around" if lighter else "darker than those around"
-    return f"No flicker in this shot; {are} {how}. Single frames: taken brings them to rest."
+    return f"No flicker in this shot; {are} {how}. To bring them to rest set Single frames (More settings) to taken."
 
 
 def _unsure(figures: dict[str, float]) -> tuple[str, ...]:

@@ -23,12 +23,7 @@ def course_at(
 ) -> Course:  # fmt: skip
     """The course of the scratch that lies in an area of a frame; nothing where none was found there.
 
-    Args:
-        study: of the step, for the shot.
-        number: of the frame.
-        area: in its picture.
-        size: (H, W) of the picture.
-        settings: of the step.
+    For the arguments see `lines.track_at`.
     """
     track = track_at(study, number, area, size, settings)
     if track is None:

@@ -132,9 +132,12 @@ class ScratchDesk(StrokesDesk):
         look = self.table.look
         if look is None or look.number != self.frame or look.evidence is None:
             return None
-        found = [blob.area for blob in look.evidence.blobs if not blob.by_hand]
+        found = [
+            blob.area for blob in look.evidence.blobs if not blob.by_hand or blob.contrast
+        ]  # what was drawn has none
+        nearly = [blob.area for blob in look.evidence.passed]
         area = self.table.picked or (found[0] if len(found) == 1 else None)
-        if area is None:
+        if area not in (*found, *nearly):
             return None
         width, geometry = width_at(look.evidence.mask, area), look.geometry
         if geometry is not None:
