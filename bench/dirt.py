@@ -25,7 +25,7 @@ from grevin.core.quality.memory_source import MemorySource
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 
-DEFAULT_DAMAGE = DirtDamage(seed=1361)  # raised after rules were set on the dirt of the last
+DEFAULT_DAMAGE = DirtDamage(seed=1409)  # raised after rules were set on the dirt of the last
 CALM_PX = 25.0  # motion a frame below which a clip counts as calm (the goals tell them apart)
 QUICK = {"motion": "quick"}
 CHANGED_LEVELS = 12  # a sample changed by more than this is harm that can be seen (methods, dirt)

@@ -1,8 +1,8 @@
 """What happens before a camera and is no damage: flashes, an exposure that is looked for, fades, near poles, credits.
 
-And what is laid over a picture or joined to it: a test card, a leader that counts down, a running time, words that go
-along the bottom, a small picture within another, one shot that dissolves into the next. Laid over clean footage with
-its frames' own numbers, so that the result is right as it is.
+Twigs in the wind and striped cloth. And what is laid over a picture or joined to it: a test card, a leader that counts
+down, a running time, words that go along the bottom, a small picture within another, one shot that dissolves into the
+next. Laid over clean footage with its frames' own numbers, so that the result is right as it is.
 """
 
 from __future__ import annotations
@@ -31,6 +31,11 @@ CREDIT_INK = 0.94
 CARD_EVERY, CARD_STEPS, CARD_GROUND, CARD_LINES = (20, 61), 10, 0.43, 0.78  # px; of white
 CARD_NOISE = 0.5 / 255  # standard deviation
 MESH_PX, WIRE_PX, FENCE_LEVEL = (14.0, 34.0), (0.7, 1.8), 0.23  # of a lattice: across, half a wire; of white
+TWIGS, TWIG_LEVEL, TWIG_PX, TWIG_LEAVES = 25, 0.12, (0.8, 2.5), 6  # how many, of white, wide, and leaves on each
+TWIG_LENGTH, TWIG_SWAY_PX, TWIG_SWAY_FRAMES = (0.2, 0.5), (3.0, 9.0), 19.5  # of the height; either way; of a swing
+LEAF_PX, LEAF_TURN_DEG = (6, 3), 8.0  # half its axes, and by how much it turns for each px that its twig sways
+STRIPE_PX, STRIPE_SPEED, STRIPE_LEVELS = (4.0, 11.0), (0.6, 6.0), (0.3, 0.75)  # from stripe to stripe; px a frame
+STRIPE_ROUND, STRIPE_FOLD_PX, STRIPE_HARD = 0.28, 2.0, 3.0  # of the width; of its folds; how hard stripes end
 RATE = 25  # frames in a second of the running time
 TIME_PX, TIME_INK, TIME_BOX, BOX_PX = 215.0, 0.95, 0.02, (30.0, 10.0, 6.0)  # at 600 lines: wide; above, below, beside
 ALONG = "PORT ELLERY: FERRY TIMES CHANGE ON MONDAY - HARBOUR CLOSED TO TRAFFIC - REGATTA AT NOON - "
@@ -140,6 +145,51 @@ def fence(frames: list[Frame], seed: int) -> list[Frame]:
     return [_covered(frame, covers(place)) for place, frame in enumerate(frames)]
 
 
+def twigs(frames: list[Frame], seed: int) -> list[Frame]:
+    """Twigs with leaves near the camera, in the wind."""
+    rng = np.random.default_rng((seed, 40))
+    height, width = frames[0].format.height, frames[0].format.width
+    drawn = [
+        (rng.uniform(0, width), rng.uniform(-0.1, 0.5) * height, rng.uniform(*TWIG_LENGTH) * height,
+         rng.uniform(0, math.tau), rng.uniform(*TWIG_PX), rng.uniform(0, math.tau), rng.uniform(*TWIG_SWAY_PX))
+        for _ in range(TWIGS)
+    ]  # fmt: skip
+
+    def covers(place: int) -> Iterator[tuple[Share, float]]:
+        cover = np.zeros((FINE * height, FINE * width), np.uint8)
+        for x, y, length, way, wide, phase, most in drawn:
+            sway = most * math.sin(phase + math.tau * place / TWIG_SWAY_FRAMES)
+            end = x + length * math.cos(way) + 2 * sway, y + length * math.sin(way) + sway
+            cv2.line(cover, _fine(x, y), _fine(*end), 255, max(1, round(FINE * wide)), cv2.LINE_AA)
+            for leaf in range(TWIG_LEAVES):
+                along, turn = 0.3 + 0.14 * leaf, 2.1 * leaf
+                at = _fine(x + along * (end[0] - x) + LEAF_PX[0] * math.cos(turn),
+                           y + along * (end[1] - y) + LEAF_PX[0] * math.sin(turn))  # fmt: skip
+                axes = FINE * LEAF_PX[0], FINE * LEAF_PX[1]
+                cv2.ellipse(cover, at, axes, 70 * leaf + LEAF_TURN_DEG * sway, 0, 360, 255, cv2.FILLED, cv2.LINE_AA)
+        yield _share(cover, (width, height)), TWIG_LEVEL
+
+    return [_covered(frame, covers(place)) for place, frame in enumerate(frames)]
+
+
+def stripes(frames: list[Frame], seed: int) -> list[Frame]:
+    """A large round thing of striped cloth that goes by and folds."""
+    rng = np.random.default_rng((seed, 38))
+    height, width = frames[0].format.height, frames[0].format.width
+    every, way, speed = rng.uniform(*STRIPE_PX), rng.uniform(0, math.pi), rng.uniform(*STRIPE_SPEED)
+    y, x = np.mgrid[0:height, 0:width].astype(np.float32)
+
+    def covers(place: int) -> Iterator[tuple[Share, float]]:
+        right, down = x - np.float32(width / 2 + speed * place), y - np.float32(0.55 * height)
+        inside = np.clip(STRIPE_ROUND * width - np.hypot(right, 0.8 * down), 0.0, 1.0)
+        fold = STRIPE_FOLD_PX * np.sin(y / 40 + place / 6)
+        wave = np.sin(math.tau * (right * math.cos(way) + y * math.sin(way) + fold) / every)
+        yield np.asarray(inside[..., None], np.float32), STRIPE_LEVELS[0]
+        yield np.asarray((inside * (0.5 + 0.5 * np.tanh(STRIPE_HARD * wave)))[..., None], np.float32), STRIPE_LEVELS[1]
+
+    return [_covered(frame, covers(place)) for place, frame in enumerate(frames)]
+
+
 def running_time(frames: list[Frame], seed: int) -> list[Frame]:
     """A running time, as viewing copies have it, before a dark box or without one."""
     rng = np.random.default_rng((seed, 11))
@@ -234,6 +284,10 @@ def _words(lines: list[tuple[str, tuple[float, float]]], scale: float, size: tup
     return _share(cover, size)
 
 
+def _fine(x: float, y: float) -> tuple[int, int]:
+    return round(FINE * x), round(FINE * y)
+
+
 def _noisy(drawn: Share, rng: np.random.Generator) -> Rgb:
     return np.repeat((drawn + rng.normal(0, CARD_NOISE, drawn.shape))[..., None], 3, axis=2).astype(np.float32)
 
@@ -241,7 +295,7 @@ def _noisy(drawn: Share, rng: np.random.Generator) -> Rgb:
 HAPPENINGS: dict[str, Callable[[list[Frame], int], list[Frame]]] = {
     "flashes": flashes, "exposure that hunts": hunting, "fade": fade, "near poles": poles, "credits": going_up,
     "test card": card, "fence": fence, "running time": running_time, "words along the bottom": going_along,
-    "dissolve": dissolve, "leader": leader, "inset": inset,
+    "dissolve": dissolve, "leader": leader, "inset": inset, "twigs": twigs, "striped cloth": stripes,
 }  # fmt: skip
 
 

@@ -9,11 +9,13 @@ import numpy as np
 import pytest
 
 from grevin.core.measure.one_light import (
+    ALIKE,
     LEAST_CHANGE,
     difference_in_one_light,
     in_usual_light,
     light_change,
     light_tables,
+    lighting_along,
     lit_bytes,
     lit_picture,
 )
@@ -77,3 +79,45 @@ def test_of_few_places_nothing_is_told() -> None:
 def test_a_flash_is_not_the_usual_light_and_steady_flicker_is() -> None:
     assert in_usual_light([0.2, 0.1, 24.0, 23.0, 0.3]).tolist() == [True, True, False, False, True]
     assert in_usual_light([12.0, 9.0, 14.0, 11.0, 20.0]).all()
+
+
+def lamp(shape: tuple[int, int], depth: float = 0.15) -> np.ndarray:
+    """(H, W, 1) gains of a lamp that lights one corner more."""
+    down, across = np.mgrid[0 : shape[0], 0 : shape[1]] / np.array(shape)[:, None, None]
+    return np.asarray(1.0 + depth * np.exp(-4.0 * (np.square(down) + np.square(across))))[..., None]
+
+
+def test_light_that_differs_in_one_part_is_followed_along_the_motion() -> None:
+    wide = picture()
+    there, moved = wide[:, :300], wide[:, 6:306]
+    here = np.asarray(np.rint(moved * lamp(moved.shape[:2])), np.uint8)
+    flow = np.zeros((*moved.shape[:2], 2), np.float32)
+    flow[..., 0] = 6.0
+    light = lighting_along(here, there, flow)
+    assert light.differs
+    off = [np.abs(here[:100, :100].astype(float) - one[:100, 6:106]).mean() for one in (there, light.on(there))]
+    assert off[0] > 6.0
+    assert off[1] < 0.35 * off[0]
+    place = slice(20, 60), slice(40, 90)
+    patch = light.over(there[place].astype(np.float32) / 255, place, there.shape[:2])
+    assert np.abs(255 * patch - light.on(there)[place]).mean() < 1.0
+
+
+def test_one_light_is_told_as_such_whatever_moves() -> None:
+    here, there = picture(), picture()
+    there[60:140, 100:200] = picture(4)[60:140, 100:200]
+    assert not lighting_along(here, there, None).differs
+
+
+def test_a_flash_is_not_followed() -> None:
+    there = picture()
+    here = np.asarray(np.clip(there.astype(float) + 60, 0, 235), np.uint8)
+    assert lighting_along(here, there, None) is ALIKE
+
+
+def test_nothing_is_lit_beyond_where_a_picture_clips() -> None:
+    there = picture()
+    here = np.asarray(np.clip(1.25 * there.astype(float), 0, 190), np.uint8)
+    light = lighting_along(here, there, None)
+    assert light.tables is not None
+    assert light.on(there).max() <= 190

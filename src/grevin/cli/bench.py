@@ -19,8 +19,8 @@ def bench(
         str,
         typer.Option(
             help="dirt, protect (harm to clean footage), survey, time, light, noise, surface, tape, jitter, wobble, "
-            "colour, compression, gradients, edges, stairs, enlarge, harm, output, full (hours), steps (speed of "
-            "each), speed or looking."
+            "colour, compression, gradients, edges, stairs, enlarge, harm, flickering (dirt under flicker), output, "
+            "full (hours), steps (speed of each), speed or looking."
         ),
     ] = "dirt",
     clip: Annotated[list[str] | None, typer.Option(help="Only these clips; may be given several times.")] = None,
@@ -62,6 +62,7 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
     from bench.compression import run_compression
     from bench.edges import run_edges
     from bench.enlarge import run_enlarge
+    from bench.flickering import run_flickering
     from bench.gradients import run_gradients
     from bench.harm import run_harm
     from bench.in_full import run_full
@@ -102,6 +103,7 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
         "edges": lambda progress: run_edges(clips, progress),
         "stairs": lambda progress: run_stairs(clips, progress),
         "harm": lambda progress: run_harm(clips, progress),
+        "flickering": lambda progress: run_flickering(clips, progress),
         "enlarge": lambda progress: run_enlarge(clips, progress),
         "tape": lambda progress: run_tape(clips, progress),
     }

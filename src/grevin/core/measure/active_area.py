@@ -38,6 +38,7 @@ HEAD_DROP = 0.12  # of the correlation, at least
 
 LEAST_MOVED_PX, MOST_MOVED_PX = 3, 120  # by which a head switch moves lines
 MOVED_ALIKE, MOVED_MORE = 0.4, 0.15  # correlation with the line before, moved, and above that as it lies
+MOVED_USUALLY = 0.1  # of the lines above, from which so much is how the picture runs: slanting stripes, a lattice
 NOISIER = 2.5  # times the harshness of the lines above
 
 Luma8 = npt.NDArray[np.uint8]
@@ -221,6 +222,8 @@ def torn_lines(frames: npt.NDArray[np.uint8]) -> int:
     apart = middle < min(float(np.median(middle[usual])) - max(HEAD_DROP, 4 * spread), float(middle[usual].min()))
     moved = ((elsewhere > MOVED_ALIKE) & (elsewhere > alike + MOVED_MORE)).mean(axis=0) > 0.5
     noisy = harsh > NOISIER * np.median(harsh[usual])
+    if moved[usual].mean() > MOVED_USUALLY:
+        moved = np.zeros_like(moved)
     torn = (apart & (moved | noisy))[HEAD_AROUND:]
     return HEAD_LINES - int(torn.argmax()) if torn.any() else 0
 

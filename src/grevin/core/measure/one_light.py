@@ -15,6 +15,9 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
+from grevin.core.measure.lighting.curves import FOOT
+from grevin.core.motion.flow import Flow, moved_grid, sample
+
 Values = npt.NDArray[np.float64]
 Blocks = npt.NDArray[np.float32]
 Bytes = npt.NDArray[np.uint8]
@@ -26,8 +29,15 @@ ROUNDS, TRIMMED = 4, 0.7  # of the fit, and the share of the places that is to a
 HALF_RANGE = 128.0  # 8-bit levels
 OUTSTANDING = 3.0  # times the usual change of light, from which a pair of frames is not asked for its noise
 LEAST_CHANGE = 1.5  # 8-bit levels: less than this disturbs nothing
+MOST_CHANGE = 40.0  # 8-bit levels: more is a flash, which clips what nobody can tell then
 LEAST_BEND = 1e-3  # keeps the fit solvable where all places have one level: then only their mean is matched
 PLACE_PX = 16  # side of a place of a picture
+EVERY_PX = 2  # from pixel to pixel, of two frames that are asked along their motion
+ACROSS = 20  # places from left to right, where light is asked for part by part: as in the flicker step
+AROUND = 3  # places either way that are taken together, of which the middle one counts: what is small has no say
+COHERENT = 1.0  # times what places around differ by: less is no light; twice as much is believed whole
+LEAST_APART = 1e-6  # of log light: places of a drawn picture may not differ at all
+STILL_UNLIKE = 0.7  # of what a place differed by, left when it is lit: then it was no light
 # Lines and px of which one is asked whether both pictures are more alike: torn lines come in twos and fours.
 SOME = (3, 4)
 CLIPPED = (4.0, 251.0)  # 8-bit levels beyond which a place says nothing of the light
@@ -116,9 +126,112 @@ def light_tables(first: Bytes, second: Bytes) -> Table | None:
     return tables if better < worse else None
 
 
+@dataclass(frozen=True, eq=False)
+class Lighting:
+    """The light of a frame against that of another, which may differ from part to part.
+
+    Attributes:
+        tables: (256, C) levels in the other light, all over; None where they are the same.
+        gains: (h, w) float32 beside that, on a coarse grid over the picture; None where all parts are lit alike.
+    """
+
+    tables: Table | None = None
+    gains: npt.NDArray[np.float32] | None = None
+
+    @property
+    def differs(self) -> bool:
+        """Whether the light is not the same."""
+        return self.tables is not None or self.gains is not None
+
+    def on(self, picture: Bytes) -> Bytes:
+        """(H, W, C) uint8 in the other light."""
+        lit = picture if self.tables is None else lit_bytes(picture, self.tables)
+        if self.gains is None:
+            return lit
+        gains = cv2.resize(self.gains, picture.shape[1::-1], interpolation=cv2.INTER_LINEAR)
+        gained = cv2.multiply(lit, np.repeat(gains[..., None], picture.shape[2], axis=2), dtype=cv2.CV_8U)
+        return np.asarray(gained, np.uint8).reshape(picture.shape)
+
+    def over(self, patch: Table, place: tuple[slice, slice], shape: tuple[int, int]) -> Table:
+        """The same of (h, w, C) float32 R'G'B' 0..1 that lies at some rows and columns of a picture of (H, W)."""
+        lit = patch if self.tables is None else lit_picture(patch, self.tables)
+        if self.gains is None:
+            return lit
+        down, across = (
+            ((np.arange(part.start, part.stop) + 0.5) * coarse / fine - 0.5).astype(np.float32)
+            for part, coarse, fine in zip(place, self.gains.shape, shape, strict=True)
+        )
+        grid = np.meshgrid(across, down)
+        gains = cv2.remap(self.gains, grid[0], grid[1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        return np.asarray(lit * gains[..., None], np.float32)
+
+
+ALIKE = Lighting()
+
+
+def lighting_along(here: Bytes, there: Bytes, flow: Flow | None) -> Lighting:
+    """That of another frame against this one; asked at one pixel of four. As if alike where one lies in a flash.
+
+    Args:
+        here: (H, W, C) uint8.
+        there: the same of the other frame.
+        flow: (H, W, 2) float32, px from here to there; None for places that are the same.
+    """
+    ours = np.ascontiguousarray(here[::EVERY_PX, ::EVERY_PX])
+    moved = there[::EVERY_PX, ::EVERY_PX] if flow is None else sample(there, *moved_grid(flow, EVERY_PX))
+    theirs = np.ascontiguousarray(moved.reshape(ours.shape))
+    tables = light_tables(ours, theirs)
+    if tables is None:
+        return Lighting(None, _gains(ours, theirs))
+    # what would be lighter than a picture that clips is as light as that
+    tables = np.clip(tables, ours.min(axis=(0, 1)), ours.max(axis=(0, 1))).astype(np.float32)
+    lit = lit_bytes(theirs, tables)
+    flashed = float(np.mean(cv2.absdiff(lit, theirs))) > MOST_CHANGE
+    return ALIKE if flashed else Lighting(tables, _gains(ours, lit))
+
+
+def _gains(first: Bytes, second: Bytes) -> npt.NDArray[np.float32] | None:
+    """(h, w) by how much parts of the first picture are lighter; None where that changes next to nothing.
+
+    Light goes over from place to place, and without it both pictures are alike: what a motion that fails leaves is not.
+    """
+    one, other = (picture.mean(axis=2, dtype=np.float32) for picture in (first, second))
+    side = max(1, first.shape[1] // ACROSS)
+    size = max(1, first.shape[1] // side), max(1, first.shape[0] // side)
+    level = _means(one, size)
+    light = _even(level, _means(other, size))
+    if _rms(light, level) <= LEAST_CHANGE:
+        return None
+    lit = other * cv2.resize(np.exp(light), other.shape[::-1], interpolation=cv2.INTER_LINEAR)
+    light *= _means(cv2.absdiff(one, lit), size) < STILL_UNLIKE * _means(cv2.absdiff(one, other), size)
+    return np.exp(light) if _rms(light, level) > LEAST_CHANGE else None
+
+
+def _means(picture: Table, size: tuple[int, int]) -> Table:
+    return np.asarray(cv2.resize(picture, size, interpolation=cv2.INTER_AREA), np.float32)
+
+
+def _rms(light: Table, level: Table) -> float:
+    """8-bit levels of a change of log light."""
+    return float(np.sqrt(np.mean(np.square(light * (level + FOOT)))))
+
+
+def _even(one: Table, other: Table) -> Table:
+    """(h, w) log light by which places of one are lighter, as far as it goes evenly from place to place."""
+    told = (np.minimum(one, other) > CLIPPED[0]) & (np.maximum(one, other) < CLIPPED[1])
+    lighter = np.where(told, np.log((one + FOOT) / (other + FOOT)), 0.0)
+    padded = np.pad(lighter, AROUND // 2, mode="edge")
+    around = np.lib.stride_tricks.sliding_window_view(padded, (AROUND, AROUND)).reshape(*lighter.shape, -1)
+    around = 0.5 * (around + around[..., ::-1])  # places across from each other: that light goes evenly is no matter
+    middle = np.median(around, axis=2)
+    apart = COHERENT * np.median(np.abs(around - middle[..., None]), axis=2)
+    believed = np.clip((np.abs(middle) - apart) / np.maximum(apart, LEAST_APART), 0.0, 1.0)
+    return np.asarray(believed * middle, np.float32)
+
+
 def lit_bytes(picture: Bytes, tables: Table) -> Bytes:
     """(H, W, C) uint8 in another light, by `light_tables`."""
-    return np.asarray(cv2.LUT(picture, np.rint(tables).astype(np.uint8)[None]), np.uint8)
+    return np.asarray(cv2.LUT(picture, np.rint(tables).astype(np.uint8)[None]).reshape(picture.shape), np.uint8)
 
 
 def lit_picture(picture: Table, tables: Table) -> Table:

@@ -184,6 +184,13 @@ def positions(flow: Flow) -> tuple[Flow, Flow]:
     return across + flow[..., 0], down + flow[..., 1]
 
 
+def moved_grid(flow: Flow, every: int) -> tuple[Flow, Flow]:
+    """The same at one pixel of so many, right and down."""
+    across, down = _grid(*flow.shape[:2])
+    few = slice(None, None, every)
+    return across[few, few] + flow[few, few, 0], down[few, few] + flow[few, few, 1]
+
+
 def sample(picture: npt.NDArray[Any], across: Flow, down: Flow) -> npt.NDArray[Any]:
     """A picture read at fractional positions (linear; the nearest edge sample outside)."""
     return np.asarray(cv2.remap(picture, across, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE))

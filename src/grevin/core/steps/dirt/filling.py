@@ -11,6 +11,7 @@ import numpy as np
 import numpy.typing as npt
 
 from grevin.core.measure.known import known_median
+from grevin.core.measure.one_light import ALIKE, Lighting
 from grevin.core.motion.flow import Flow, outside, sample
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
@@ -40,12 +41,14 @@ class Source:
         picture: (H, W, 3) float32 R'G'B'.
         flow: (H, W, 2) float32 from this frame to it, not bent by the dirt.
         dirty: (H, W) bool, its own dirt.
+        light: of that frame against this one.
     """
 
     offset: int
     picture: Rgb
     flow: Flow
     dirty: Mask
+    light: Lighting = ALIKE
 
     @cached_property
     def soiled(self) -> npt.NDArray[np.uint8]:
@@ -126,7 +129,13 @@ def _offer(patch: Rgb, ring: Mask, source: Source, place: tuple[slice, slice]) -
     moved = _read(source.picture, across, down)
     dirty = sample(source.soiled, across, down).astype(np.float32) / np.float32(255)
     clean = np.asarray((1.0 - dirty) * ~outside(across, down, source.dirty.shape), np.float32)
-    offset, variance = _match_ring(patch, moved, ring & (clean > 0.5))
+    around = ring & (clean > 0.5)
+    offset, variance = _match_ring(patch, moved, around)
+    if source.light.differs:  # the ring tells a small change better
+        lit = source.light.over(moved, place, source.dirty.shape)
+        lit_offset, lit_variance = _match_ring(patch, lit, around)
+        if lit_variance < variance:
+            moved, offset, variance = lit, lit_offset, lit_variance
     return Offer(np.asarray(moved + offset, np.float32), clean, variance)
 
 

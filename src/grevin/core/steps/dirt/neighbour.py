@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 import cv2
 import numpy as np
 
+from grevin.core.measure.one_light import ALIKE, Lighting, lighting_along
 from grevin.core.motion.flow import (
     Flow,
     Luma8,
@@ -34,18 +35,26 @@ class Neighbour:
         flow: (H, W, 2) float32.
         off: (H, W) bool, places whose motion leads off the picture.
         straight: (H, W) bool, places where the motion was continued from around; None for nowhere.
+        light: of that frame against this one.
     """
 
     luma: Luma8
     flow: Flow
     off: Mask
     straight: Mask | None = None
+    light: Lighting = ALIKE
 
     @classmethod
-    def along(cls, there: Luma8, flow: Flow) -> Neighbour:
-        """Move `there` onto this frame."""
+    def along(cls, here: Luma8, there: Luma8, flow: Flow) -> Neighbour:
+        """Move `there` onto `here`, and bring it into its light."""
         across, down = positions(flow)
-        return cls(sample(there, across, down), flow, outside(across, down, there.shape))
+        light = lighting_along(here[..., None], there[..., None], flow)
+        moved = cls(there, flow, outside(across, down, there.shape), light=light)
+        return replace(moved, luma=sample(moved.lit(there), across, down))
+
+    def lit(self, picture: Luma8) -> Luma8:
+        """(H, W) uint8 luma of the neighbour, on its own grid, in the light of this frame."""
+        return self.light.on(picture[..., None])[..., 0] if self.light.differs else picture
 
     def cleaned(self, filled: Luma8, own: Mask, other: Mask) -> Neighbour:
         """The neighbour without its dirt, along motion that the dirt of neither frame bends.
@@ -65,8 +74,8 @@ class Neighbour:
         bent = grow(np.asarray(bent, np.bool_), BENT_PX)
         flow, luma = straightened(self.flow, bent), self.luma.copy()
         places = places_of(bent)
-        luma[places] = sample_at(filled, *moved_places(flow, places))
-        return Neighbour(luma, flow, self.off, bent)
+        luma[places] = sample_at(self.lit(filled), *moved_places(flow, places))
+        return replace(self, luma=luma, flow=flow, straight=bent)
 
     def _onto_here(self, there: Mask) -> Mask:
         """(H, W) bool, where a mask of the neighbour lies on this frame, give or take a pixel: at half resolution."""
@@ -87,7 +96,7 @@ class Neighbour:
         Args:
             other: the other neighbour.
             onward: (H, W, 2) float32 flow from it to the frame beyond.
-            there: (H, W) uint8 luma of that frame.
+            there: (H, W) uint8 luma of that frame, in the light of this one.
         """
         wanted = self.off & ~other.off
         if not wanted.any():

@@ -20,7 +20,8 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-from grevin.core.motion.flow import Luma8, MotionQuality, Places, moved_places, outside, places_of, sample_at
+from grevin.core.measure.one_light import ALIKE, Lighting, lighting_along
+from grevin.core.motion.flow import Flow, Luma8, MotionQuality, Places, moved_places, outside, places_of, sample_at
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.geometry import Area
@@ -63,7 +64,7 @@ class DirtStep:
     id: ClassVar[str] = "dirt"
     label: ClassVar[str] = "Dirt"
     fault: ClassVar[str] = "Dust, dirt and hairs that sit on one frame"
-    version: ClassVar[int] = 10
+    version: ClassVar[int] = 11
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "surface"
     works_on_fields: ClassVar[bool] = True  # the two fields of a frame are two moments
@@ -188,8 +189,9 @@ def first_sight(window: Window, settings: DirtSettings) -> Suspects | None:
         return None
 
     def make() -> Suspects:
-        one, other = (Neighbour.along(window.luma8(o), window.motion(o, settings.motion)) for o in offsets)
-        return replace(find_suspects(window.luma8(), (one, other), settings), both_sides=offsets == (-1, 1))
+        here = window.luma8()
+        one, other = (Neighbour.along(here, window.luma8(o), window.motion(o, settings.motion)) for o in offsets)
+        return replace(find_suspects(here, (one, other), settings), both_sides=offsets == (-1, 1))
 
     if settings.motion == "fine":
         return make()  # looked at once, by the first pass
@@ -241,7 +243,8 @@ def _completed(
     beyond = 2 * beside
     if not neighbour.off.any() or abs(beside) > 1 or not window.has(beyond):
         return neighbour
-    return neighbour.completed(other, window.at(beside).motion(beside, motion), window.luma8(beyond))
+    there = lit_luma(window, beyond, (neighbour, other))
+    return neighbour.completed(other, window.at(beside).motion(beside, motion), there)
 
 
 def sources_of(window: Window, mask: Mask, sight: SecondSight, motion: MotionQuality) -> list[Source]:
@@ -249,7 +252,8 @@ def sources_of(window: Window, mask: Mask, sight: SecondSight, motion: MotionQua
     places = places_of(mask)
     sources, wanting = [], False
     for offset, neighbour, dirty in zip(sight.offsets, sight.suspects.neighbours, sight.dirty, strict=True):
-        source = Source(offset, window.rgb(offset), neighbour.straight_under(mask), dirty)
+        flow = neighbour.straight_under(mask)
+        source = Source(offset, window.rgb(offset), flow, dirty, _light_of(window, offset, flow, sight))
         sources.append(source)
         across, down = moved_places(source.flow, places)
         off = outside(across, down, dirty.shape)
@@ -257,15 +261,39 @@ def sources_of(window: Window, mask: Mask, sight: SecondSight, motion: MotionQua
     if wanting and sight.offsets == (-1, 1) and motion == "fine":
         around = places_of(grow(mask, RING_PX))
         near = [(source, 2 * o) for source, o in zip(sources, sight.offsets, strict=True) if window.has(2 * o)]
-        sources += [_beyond(window, source, offset, around) for source, offset in near]
+        sources += [_beyond(window, source, offset, around, sight) for source, offset in near]
     return sources
 
 
-def _beyond(window: Window, near: Source, offset: int, places: Places) -> Source:
+def _light_of(window: Window, offset: int, flow: Flow | None, sight: SecondSight) -> Lighting:
+    """R'G'B' of a frame against the middle one; no other where both frames beside are in its light."""
+    if _in_one_light(sight.suspects.neighbours):
+        return ALIKE
+    here, there = (np.asarray(np.clip(window.rgb(o) * 255.0, 0, 255), np.uint8) for o in (0, offset))
+    return lighting_along(here, there, flow)
+
+
+def _in_one_light(neighbours: tuple[Neighbour, Neighbour]) -> bool:
+    return not any(neighbour.light.differs for neighbour in neighbours)
+
+
+def lit_luma(window: Window, offset: int, neighbours: tuple[Neighbour, Neighbour]) -> Luma8:
+    """(H, W) uint8 luma of a frame in the light of the middle one; as it is where both frames beside are in that.
+
+    Frames that far away are compared in place: most of a picture has the light of what lies near.
+    """
+    there = window.luma8(offset)
+    if _in_one_light(neighbours):
+        return there
+    return lighting_along(window.luma8()[..., None], there[..., None], None).on(there[..., None])[..., 0]
+
+
+def _beyond(window: Window, near: Source, offset: int, places: Places, sight: SecondSight) -> Source:
     """The frame beyond a neighbour, along both motions at the places asked for."""
     flow, onward = near.flow.copy(), window.at(offset // 2).motion(offset // 2)
     flow[places] += sample_at(onward, *moved_places(near.flow, places))
-    return Source(offset, window.rgb(offset), flow, first_pass(window.at(offset), "fine").mask)
+    dirty, light = first_pass(window.at(offset), "fine").mask, _light_of(window, offset, None, sight)
+    return Source(offset, window.rgb(offset), flow, dirty, light)
 
 
 def second_sight(window: Window, settings: DirtSettings) -> SecondSight | None:
@@ -297,12 +325,14 @@ def _sight(window: Window, seen: Suspects, offsets: tuple[int, int], passes: Fir
     first, second = passes
     moving, ways = flying(seen.features, first.table, second.table, seen.both_sides), _ways(seen, offsets)
     moving |= restless(seen.features, tuple(zip(offsets, (first.table, second.table), strict=True)), ways)
-    others = [(offset, window.luma8(offset)) for offset in _within_shot(window) if abs(offset) >= BACK_FROM]
+    far = (offset for offset in _within_shot(window) if abs(offset) >= BACK_FROM)
+    others = [(offset, lit_luma(window, offset, seen.neighbours)) for offset in far]
     worth = worth_looking(seen.features) & ~moving
     moving |= coming_back(seen.blobs, seen.features.contrast, worth, seen.here, others, ways)
-    beside = window.luma8(offsets[0]), window.luma8(offsets[1])
+    sides = zip(seen.neighbours, offsets, strict=True)
+    one, other = (neighbour.lit(window.luma8(offset)) for neighbour, offset in sides)
     moved = seen.neighbours[0].luma, seen.neighbours[1].luma
-    moving |= elsewhere(seen.blobs, seen.features, worth & ~moving, seen.here, beside, moved, offsets)
+    moving |= elsewhere(seen.blobs, seen.features, worth & ~moving, seen.here, (one, other), moved, offsets)
     return SecondSight(seen, offsets, (first.mask, second.mask), moving)
 
 

@@ -42,7 +42,7 @@ class EdgesStep:
     id: ClassVar[str] = "edges"
     label: ClassVar[str] = "Edges"
     fault: ClassVar[str] = "Borders are black, ragged or dotted, or lines at the bottom are torn"
-    version: ClassVar[int] = 2
+    version: ClassVar[int] = 3
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "frame"
     settings_model: ClassVar[type[Settings]] = EdgesSettings

@@ -42,8 +42,9 @@ class DirtCount:
         before, after = sight.before, sight.after
         if before is None or after is None or sight.motion is None or sight.motion_on is None:
             return (float("nan"), float("nan")), nothing
-        sides = Neighbour.along(before.half, sight.motion), Neighbour.along(after.half, sight.motion_on)
-        suspects = find_suspects(sight.here.half, sides, SETTINGS)
+        here, ways = sight.here.half, (sight.motion, sight.motion_on)
+        first, second = (Neighbour.along(here, side.half, way) for side, way in zip((before, after), ways, strict=True))
+        suspects = find_suspects(here, (first, second), SETTINGS)
         if suspects.count == 0:
             return (0.0, 0.0), nothing
         found, likely = find_blobs(suspects, np.zeros(suspects.count, np.bool_), SETTINGS)

@@ -1,0 +1,92 @@
+"""Dirt on material whose light flickers, as old film does: the suite `flickering`.
+
+Every open clip in steady light and under four kinds of flicker, each with the same dirt, and without any.
+"""
+
+from __future__ import annotations
+
+from itertools import product
+from typing import Any
+
+import numpy as np
+
+from bench.clips import CLIPS, Clip, load_clip
+from bench.dirt import Errors, treat
+from bench.over_clips import suite_over_clips
+from bench.worst import Worst
+from grevin.core.picture.frame import Frame
+from grevin.core.progress import Progress
+from grevin.core.quality.damage.base import damaged, truth_of
+from grevin.core.quality.damage.dirt import DirtDamage
+from grevin.core.quality.damage.light import FlickerDamage
+from grevin.core.quality.figures import psnr, squared_error
+from grevin.core.quality.memory_source import MemorySource
+from grevin.core.treatment.chain import Chain
+from grevin.core.treatment.recipe import Treatment, TreatmentStep
+
+SEED = 5209  # of the flicker and of the dirt; each clip has its own
+LENGTH = 10  # frames
+KINDS: dict[str, FlickerDamage | None] = {
+    "steady": None, "weak": FlickerDamage(depth=0.3), "random": FlickerDamage(), "mains": FlickerDamage(what="mains"),
+    "patches": FlickerDamage(what="patches"),
+}  # fmt: skip
+GROUPS = ("rules", "reports")
+
+
+def run_flickering(wanted: list[str], progress: Progress) -> tuple[dict[str, Any], None]:
+    """Measure the dirt step under flicker.
+
+    Raises:
+        UsageError: for a name that does not exist.
+    """
+    known = [clip.name for clip in CLIPS]
+    return suite_over_clips("flickering", wanted, known, lambda name: _of_clip(known.index(name)), _together, progress)
+
+
+def _together(rows: list[dict[str, Any]]) -> dict[str, float]:
+    """For each group and kind: means, and the worst clip."""
+    figures: dict[str, float] = {}
+    for group, kind in product(GROUPS, KINDS):
+        own = [row for row in rows if (row["group"], row["kind"]) == (group, kind)]
+        for name in ("precision", "recall", "gain_db", "clean_db") if own else ():
+            values = [row[name] for row in own]
+            figures[f"{group}_{kind}_{name}"] = round(float(np.mean(values)), 3)
+            figures[f"{group}_{kind}_{name}_worst"] = round(min(values), 3)
+    return figures
+
+
+def _of_clip(place: int) -> list[dict[str, Any]]:
+    clip = CLIPS[place]
+    source = load_clip(clip, SEED + place)
+    steady = [source.frame(number) for number in range(min(LENGTH, len(source)))]
+    return [_figures(clip, kind, MemorySource(_lit(steady, kind, SEED + place), clip.name)) for kind in KINDS]
+
+
+def _lit(frames: list[Frame], kind: str, seed: int) -> list[Frame]:
+    light = KINDS[kind]
+    if light is None:
+        return frames
+    damage = FlickerDamage(seed, light.what, light.depth)
+    return [damage.add(frame)[0].rounded() for frame in frames]
+
+
+def _figures(clip: Clip, kind: str, clean: MemorySource) -> dict[str, Any]:
+    """Of one clip in one light: what is found of its dirt, and what is done to it without any."""
+    dirty, given = damaged(clean, DirtDamage(seed=SEED + CLIPS.index(clip))), Errors()
+    for number in range(len(clean)):
+        truth = truth_of(dirty, number, "dirt").mask
+        given.count(clean.frame(number).luma8(), dirty.frame(number).luma8(), truth)
+    treated = treat(clip.name, clean, dirty, {}, Worst())
+    ratios = treated.matches.ratios()
+    return {
+        "clip": clip.name, "group": clip.group, "kind": kind, "precision": ratios["blob_precision"],
+        "recall": ratios["blob_recall"],
+        "gain_db": treated.errors.figures()["whole_db"] - given.figures()["whole_db"], "clean_db": _clean_db(clean),
+    }  # fmt: skip
+
+
+def _clean_db(clean: MemorySource) -> float:
+    """Of the frame that most harm is done to."""
+    chain = Chain(clean, Treatment(steps=(TreatmentStep.make("dirt"),)))
+    pairs = ((clean.frame(number), chain.result.frame(number)) for number in range(len(clean)))
+    return min(round(psnr(*squared_error(one.luma8(), other.luma8())), 2) for one, other in pairs)
