@@ -37,7 +37,7 @@ ACROSS = 20  # places from left to right, where light is asked for part by part:
 AROUND = 3  # places either way that are taken together, of which the middle one counts: what is small has no say
 COHERENT = 1.0  # times what places around differ by: less is no light; twice as much is believed whole
 LEAST_APART = 1e-6  # of log light: places of a drawn picture may not differ at all
-STILL_UNLIKE = 0.7  # of what a place differed by, left when it is lit: then it was no light
+STILL_UNLIKE = 0.6  # of what a place differed by, left when it is lit: then it was no light
 # Lines and px of which one is asked whether both pictures are more alike: torn lines come in twos and fours.
 SOME = (3, 4)
 CLIPPED = (4.0, 251.0)  # 8-bit levels beyond which a place says nothing of the light
@@ -149,8 +149,8 @@ class Lighting:
         if self.gains is None:
             return lit
         gains = cv2.resize(self.gains, picture.shape[1::-1], interpolation=cv2.INTER_LINEAR)
-        gained = cv2.multiply(lit, np.repeat(gains[..., None], picture.shape[2], axis=2), dtype=cv2.CV_8U)
-        return np.asarray(gained, np.uint8).reshape(picture.shape)
+        channels = [cv2.multiply(one, gains, dtype=cv2.CV_8U) for one in cv2.split(lit)]
+        return np.asarray(cv2.merge(channels), np.uint8).reshape(picture.shape)
 
     def over(self, patch: Table, place: tuple[slice, slice], shape: tuple[int, int]) -> Table:
         """The same of (h, w, C) float32 R'G'B' 0..1 that lies at some rows and columns of a picture of (H, W)."""
@@ -184,7 +184,8 @@ def lighting_along(here: Bytes, there: Bytes, flow: Flow | None) -> Lighting:
     if tables is None:
         return Lighting(None, _gains(ours, theirs))
     # what would be lighter than a picture that clips is as light as that
-    tables = np.clip(tables, ours.min(axis=(0, 1)), ours.max(axis=(0, 1))).astype(np.float32)
+    low, high = zip(*(cv2.minMaxLoc(one)[:2] for one in cv2.split(ours)), strict=True)
+    tables = np.clip(tables, low, high).astype(np.float32)
     lit = lit_bytes(theirs, tables)
     flashed = float(np.mean(cv2.absdiff(lit, theirs))) > MOST_CHANGE
     return ALIKE if flashed else Lighting(tables, _gains(ours, lit))
@@ -193,9 +194,10 @@ def lighting_along(here: Bytes, there: Bytes, flow: Flow | None) -> Lighting:
 def _gains(first: Bytes, second: Bytes) -> npt.NDArray[np.float32] | None:
     """(h, w) by how much parts of the first picture are lighter; None where that changes next to nothing.
 
-    Light goes over from place to place, and without it both pictures are alike: what a motion that fails leaves is not.
+    The middle channel tells it for all. Light goes over from place to place, and without it both pictures are alike:
+    what a motion that fails leaves is not.
     """
-    one, other = (picture.mean(axis=2, dtype=np.float32) for picture in (first, second))
+    one, other = (picture[..., picture.shape[2] // 2].astype(np.float32) for picture in (first, second))
     side = max(1, first.shape[1] // ACROSS)
     size = max(1, first.shape[1] // side), max(1, first.shape[0] // side)
     level = _means(one, size)
@@ -203,7 +205,7 @@ def _gains(first: Bytes, second: Bytes) -> npt.NDArray[np.float32] | None:
     if _rms(light, level) <= LEAST_CHANGE:
         return None
     lit = other * cv2.resize(np.exp(light), other.shape[::-1], interpolation=cv2.INTER_LINEAR)
-    light *= _means(cv2.absdiff(one, lit), size) < STILL_UNLIKE * _means(cv2.absdiff(one, other), size)
+    light *= _means(np.abs(one - lit), size) < STILL_UNLIKE * _means(np.abs(one - other), size)
     return np.exp(light) if _rms(light, level) > LEAST_CHANGE else None
 
 

@@ -269,7 +269,7 @@ def _light_of(window: Window, offset: int, flow: Flow | None, sight: SecondSight
     """R'G'B' of a frame against the middle one; no other where both frames beside are in its light."""
     if _in_one_light(sight.suspects.neighbours):
         return ALIKE
-    here, there = (np.asarray(np.clip(window.rgb(o) * 255.0, 0, 255), np.uint8) for o in (0, offset))
+    here, there = (np.asarray(cv2.convertScaleAbs(window.rgb(o), alpha=255.0), np.uint8) for o in (0, offset))
     return lighting_along(here, there, flow)
 
 
