@@ -185,7 +185,7 @@ def positions(flow: Flow) -> tuple[Flow, Flow]:
 
 
 def moved_grid(flow: Flow, every: int) -> tuple[Flow, Flow]:
-    """The same at one pixel of so many, right and down."""
+    """Those of one pixel of so many, right and down."""
     across, down = _grid(*flow.shape[:2])
     few = slice(None, None, every)
     return across[few, few] + flow[few, few, 0], down[few, few] + flow[few, few, 1]
