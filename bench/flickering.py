@@ -5,13 +5,11 @@ Every open clip in steady light and under four kinds of flicker, each with the s
 
 from __future__ import annotations
 
-from itertools import product
 from typing import Any
-
-import numpy as np
 
 from bench.clips import CLIPS, Clip, load_clip
 from bench.dirt import Errors, treat
+from bench.groups import by_group
 from bench.over_clips import suite_over_clips
 from bench.worst import Worst
 from grevin.core.picture.frame import Frame
@@ -30,7 +28,6 @@ KINDS: dict[str, FlickerDamage | None] = {
     "steady": None, "weak": FlickerDamage(depth=0.3), "random": FlickerDamage(), "mains": FlickerDamage(what="mains"),
     "patches": FlickerDamage(what="patches"),
 }  # fmt: skip
-GROUPS = ("rules", "reports")
 
 
 def run_flickering(wanted: list[str], progress: Progress) -> tuple[dict[str, Any], None]:
@@ -44,15 +41,13 @@ def run_flickering(wanted: list[str], progress: Progress) -> tuple[dict[str, Any
 
 
 def _together(rows: list[dict[str, Any]]) -> dict[str, float]:
-    """For each group and kind: means, and the worst clip."""
+    """For each kind of flicker and group of clips: means, and the worst clip."""
     figures: dict[str, float] = {}
-    for group, kind in product(GROUPS, KINDS):
-        own = [row for row in rows if (row["group"], row["kind"]) == (group, kind)]
-        for name in ("precision", "recall", "gain_db", "clean_db") if own else ():
-            values = [row[name] for row in own]
-            figures[f"{group}_{kind}_{name}"] = round(float(np.mean(values)), 3)
-            figures[f"{group}_{kind}_{name}_worst"] = round(min(values), 3)
-    return figures
+    for kind in KINDS:
+        own = [row for row in rows if row["kind"] == kind]
+        for name in ("precision", "recall", "gain_db", "clean_db"):
+            figures |= by_group(f"{kind}_{name}", {row["clip"]: row[name] for row in own})
+    return {name: round(figure, 3) for name, figure in figures.items()}
 
 
 def _of_clip(place: int) -> list[dict[str, Any]]:
