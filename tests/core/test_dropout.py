@@ -10,6 +10,7 @@ import pytest
 from grevin.core.picture.colour import to_rgb
 from grevin.core.picture.frame import Frame
 from grevin.core.quality.damage.dropout import KINDS, DropoutDamage
+from grevin.core.quality.damage.light import FlickerDamage
 from grevin.core.quality.figures import psnr, squared_error
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.render.ledger import ledger_rows
@@ -114,6 +115,22 @@ def test_a_flash_makes_no_dropouts_and_hides_none() -> None:
     assert chain.evidence_at(1, MIDDLE).mask[100:105:2, 90:250].all()
     made = chain.result.frame(MIDDLE)
     assert psnr(*squared_error(made.luma8(), truth.luma8(), mask)) > 27, "from the fields beside, in its own light"
+
+
+@pytest.mark.parametrize("seed", [9, 31])
+def test_light_that_flickers_in_patches_hides_none(seed: int) -> None:
+    steady, light = woven(), FlickerDamage(seed=seed, what="patches")
+    found = []
+    for clean in (steady, [light.add(frame)[0].rounded() for frame in steady]):
+        there = hit = 0
+        damage = DropoutDamage(5, 8.0)
+        worn = [damage.add(frame) for frame in clean]
+        chain = chain_of([frame for frame, _ in worn])
+        for number in range(1, FRAMES - 1):
+            truth = worn[number][1].mask
+            there, hit = there + int(truth.sum()), hit + int((truth & chain.evidence_at(1, number).mask).sum())
+        found.append(hit / there)
+    assert found[1] > found[0] - 0.05
 
 
 def test_a_thing_that_stays_is_no_dropout() -> None:

@@ -11,6 +11,7 @@ import pytest
 from bench import looking
 from bench.camera_moves import Move, filmed
 from bench.clips import CLIPS, REPORTS, RULES, Clip, ClipUnavailableError, Wear, clip_path, worn
+from bench.coded import coded_run
 from bench.dirt import run_clip
 from bench.floors import FLOORS
 from bench.groups import by_group
@@ -145,6 +146,17 @@ def test_drawn_scenes_move_and_are_the_same_every_time() -> None:
         assert len(first) == 16
         assert not np.array_equal(first.frame(3).planes[0], first.frame(4).planes[0])
         np.testing.assert_array_equal(first.frame(3).planes[0], second.frame(3).planes[0])
+
+
+def test_codecs_give_the_same_pictures_whatever_lay_in_memory() -> None:
+    """An encoder that reads what nobody wrote made clips differ by decibels from run to run."""
+    rng = np.random.default_rng(3)
+    lumas = [frame.planes[0] for frame in map(moving_frames(16, 720, 576).frame, range(16))]
+    first = coded_run(lumas, "libx264", {"crf": "21"})
+    for _ in range(2):
+        for size in range(1, 40):
+            rng.bytes(size * 50_000)
+        assert all(map(np.array_equal, coded_run(lumas, "libx264", {"crf": "21"}), first))
 
 
 TEMPTING = [

@@ -31,9 +31,8 @@ OUTSTANDING = 3.0  # times the usual change of light, from which a pair of frame
 LEAST_CHANGE = 1.5  # 8-bit levels: less than this disturbs nothing
 MOST_CHANGE = 40.0  # 8-bit levels: more is a flash, which clips what nobody can tell then
 LEAST_BEND = 1e-3  # keeps the fit solvable where all places have one level: then only their mean is matched
-PLACE_PX = 16  # side of a place of a picture
 EVERY_PX = 2  # from pixel to pixel, of two frames that are asked along their motion
-ACROSS = 20  # places from left to right, where light is asked for part by part: as in the flicker step
+ACROSS = 20  # places from left to right, of which light is asked, on the smallest picture too: as in the flicker step
 AROUND = 3  # places across and down that are taken together, of which the middle one counts: what is small has no say
 COHERENT = 1.0  # times what places around differ by: less is no light; twice as much is believed whole
 LEAST_APART = 1e-6  # of log light: places of a drawn picture may not differ at all
@@ -111,7 +110,7 @@ def light_tables(first: Bytes, second: Bytes) -> Table | None:
         first: (H, W, C) uint8.
         second: the same of another that was moved onto it.
     """
-    size = tuple(max(1, length // PLACE_PX) for length in first.shape[1::-1])
+    size = _places(first)
     one, other = (
         cv2.resize(picture, size, interpolation=cv2.INTER_AREA).reshape(-1, first.shape[2]).astype(np.float64)
         for picture in (first, second)
@@ -169,13 +168,14 @@ class Lighting:
 ALIKE = Lighting()
 
 
-def lighting_along(here: Bytes, there: Bytes, flow: Flow | None) -> Lighting:
-    """That of another frame against this one; asked at one pixel of four. As if alike where one lies in a flash.
+def lighting_along(here: Bytes, there: Bytes, flow: Flow | None, *, flashes: bool = False) -> Lighting:
+    """That of another frame against this one; asked at one pixel of four.
 
     Args:
         here: (H, W, C) uint8.
         there: the same of the other frame.
         flow: (H, W, 2) float32, px from here to there; None for places that are the same.
+        flashes: told too where one lies in a flash, in which much may clip; else as if both were alike.
     """
     ours = np.ascontiguousarray(here[::EVERY_PX, ::EVERY_PX])
     moved = there[::EVERY_PX, ::EVERY_PX] if flow is None else sample(there, *moved_grid(flow, EVERY_PX))
@@ -188,7 +188,7 @@ def lighting_along(here: Bytes, there: Bytes, flow: Flow | None) -> Lighting:
     tables = np.clip(tables, low, high).astype(np.float32)
     lit = lit_bytes(theirs, tables)
     flashed = float(np.mean(cv2.absdiff(lit, theirs))) > MOST_CHANGE
-    return ALIKE if flashed else Lighting(tables, _gains(ours, lit))
+    return ALIKE if flashed and not flashes else Lighting(tables, _gains(ours, lit))
 
 
 def _gains(first: Bytes, second: Bytes) -> npt.NDArray[np.float32] | None:
@@ -198,8 +198,7 @@ def _gains(first: Bytes, second: Bytes) -> npt.NDArray[np.float32] | None:
     what a motion that fails leaves is not.
     """
     one, other = (picture[..., picture.shape[2] // 2].astype(np.float32) for picture in (first, second))
-    side = max(1, first.shape[1] // ACROSS)
-    size = max(1, first.shape[1] // side), max(1, first.shape[0] // side)
+    size = _places(first)
     level = _means(one, size)
     light = _even(level, _means(other, size))
     if _rms(light, level) <= LEAST_CHANGE:
@@ -207,6 +206,12 @@ def _gains(first: Bytes, second: Bytes) -> npt.NDArray[np.float32] | None:
     lit = other * cv2.resize(np.exp(light), other.shape[::-1], interpolation=cv2.INTER_LINEAR)
     light *= _means(np.abs(one - lit), size) < STILL_UNLIKE * _means(np.abs(one - other), size)
     return np.exp(light) if _rms(light, level) > LEAST_CHANGE else None
+
+
+def _places(picture: Bytes) -> tuple[int, int]:
+    """How many lie across and down, about as high as they are wide."""
+    side = max(1, picture.shape[1] // ACROSS)
+    return max(1, picture.shape[1] // side), max(1, picture.shape[0] // side)
 
 
 def _means(picture: Table, size: tuple[int, int]) -> Table:

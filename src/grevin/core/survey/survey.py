@@ -26,7 +26,7 @@ from grevin.core.treatment.shots import ShotFinder
 from grevin.core.treatment.window import CachedSource
 
 SURVEY_FORMAT, SURVEY_VERSION = "grevin-survey", 1
-MEASURES_VERSION = 5  # raised when a measure gives other values, so that older ones are measured anew
+MEASURES_VERSION = 6  # raised when a measure gives other values, so that older ones are measured anew
 QUICK_STEP = 5  # the quick pass looks at every fifth frame
 CACHE_BYTES = 160 << 20  # a handful of HD frames; independent of the reel's length
 SEEN_BYTES = 4  # held a pixel by a frame that was looked at: luma, half, half R'G'B', rounded up

@@ -64,7 +64,7 @@ class DirtStep:
     id: ClassVar[str] = "dirt"
     label: ClassVar[str] = "Dirt"
     fault: ClassVar[str] = "Dust, dirt and hairs that sit on one frame"
-    version: ClassVar[int] = 11
+    version: ClassVar[int] = 12
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "surface"
     works_on_fields: ClassVar[bool] = True  # the two fields of a frame are two moments

@@ -17,7 +17,7 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-from grevin.core.measure.one_light import Table, light_tables, lit_bytes
+from grevin.core.measure.one_light import ALIKE, Lighting, lighting_along
 from grevin.core.motion.flow import Flow, Luma8, estimate_flow, positions, sample
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
@@ -54,7 +54,7 @@ class Spikes:
         noise: 8-bit levels, standard deviation of what is left between fields.
         out: (H, W) bool each, where a flow leads out of the picture.
         of: what is looked at: the picture, or its colour alone.
-        lights: by which the two are brought to its light; None where that is theirs.
+        lights: by which the two are brought to its light.
     """
 
     offsets: tuple[int, int]
@@ -67,7 +67,7 @@ class Spikes:
     noise: float
     out: tuple[Mask, Mask]
     of: Of
-    lights: tuple[Table | None, Table | None] = (None, None)
+    lights: tuple[Lighting, Lighting] = (ALIKE, ALIKE)
 
     @property
     def nbytes(self) -> int:
@@ -99,14 +99,14 @@ def spikes_of(window: Fields, offsets: tuple[int, int]) -> Spikes:
     """A field beside two others of the same parity."""
     here = bytes_of(window)
     evened = _evened(window)
-    flows, moved, out, lights = [], [], [], list[Table | None]()
+    flows, moved, out, lights = [], [], [], []
     for offset in offsets:
         flow = estimate_flow(evened, _evened(window.at(offset)), "glance")
         flows.append(flow)
         places = positions(flow)
         there = np.asarray(sample(bytes_of(window.at(offset)), *places), np.uint8)
-        lights.append(light_tables(here, there))
-        moved.append(there if lights[-1] is None else lit_bytes(there, lights[-1]))
+        lights.append(lighting_along(here, there, None, flashes=True))
+        moved.append(lights[-1].on(there))
         out.append(_leads_out(*places))
     made = _between(offsets, here, (moved[0], moved[1]), (flows[0], flows[1]), (out[0], out[1]), "picture")
     return replace(made, lights=(lights[0], lights[1]))

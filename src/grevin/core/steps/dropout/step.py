@@ -20,7 +20,6 @@ from typing import ClassVar, cast
 import cv2
 import numpy as np
 
-from grevin.core.measure.one_light import lit_picture
 from grevin.core.motion.flow import positions, sample
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
@@ -54,7 +53,7 @@ class DropoutStep:
     id: ClassVar[str] = "dropout"
     label: ClassVar[str] = "Dropout concealment"
     fault: ClassVar[str] = "White, black or coloured streaks on single lines of a tape"
-    version: ClassVar[int] = 4
+    version: ClassVar[int] = 5
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "signal"
     works_on_fields: ClassVar[bool] = True  # a dropout lies on one field
@@ -334,11 +333,11 @@ def _sources(window: Window) -> list[Source]:
     spikes = _spikes(window)
     if spikes is None:
         return []
-    found = []
+    found, everywhere = [], (slice(0, spikes.here.shape[0]), slice(0, spikes.here.shape[1]))
     for offset, flow, light in zip(spikes.offsets, spikes.flows, spikes.lights, strict=True):
         places = positions(flow)
         picture = np.asarray(sample(window.rgb(offset), *places), np.float32)
-        picture = picture if light is None else lit_picture(picture, light)
+        picture = light.over(picture, everywhere, picture.shape[:2])
         dirty = sample(_rough(window.at(offset)).view(np.uint8), *places) > 0
         found.append(Source("before" if offset < 0 else "after", picture, dirty))
     return found
