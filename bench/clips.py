@@ -212,7 +212,7 @@ def worn(frames: list[Frame], wear: Wear, seed: int, name: str) -> MemorySource:
     """Frames with grain, at a depth, through a codec."""
     deep = [frame if wear.bit_depth == 8 else _deeper(frame, wear.bit_depth) for frame in frames]
     grainy = [GrainDamage(seed, wear.grain).add(frame)[0] if wear.grain else frame for frame in deep]
-    return MemorySource(_through(grainy, wear.codec) if wear.codec else grainy, name)
+    return MemorySource(through(grainy, wear.codec) if wear.codec else grainy, name)
 
 
 def carried_by_codec(frame: Frame) -> bool:
@@ -232,9 +232,11 @@ _CODECS: dict[str, tuple[str, dict[str, str]]] = {
 }
 
 
-def _through(frames: list[Frame], codec: str) -> list[Frame]:
+def through(frames: list[Frame], codec: str) -> list[Frame]:
     """8-bit 4:2:0 frames written and read back."""
     name, options = _CODECS[codec]
+    if codec == "mpeg2" and frames[0].format.field_order != "progressive":
+        options = {**options, "flags": "+ildct+ilme"}  # each block by its fields where they differ
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "worn.mkv"
         with av.open(str(path), "w") as container:

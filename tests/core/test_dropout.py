@@ -15,6 +15,8 @@ from grevin.core.quality.figures import psnr, squared_error
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.render.ledger import ledger_rows
 from grevin.core.steps.dropout.filling import Source, filled
+from grevin.core.steps.dropout.settings import DropoutSettings
+from grevin.core.steps.dropout.streaks import _thin
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from grevin.core.treatment.verdicts import Verdict, Verdicts
@@ -131,6 +133,26 @@ def test_light_that_flickers_in_patches_hides_none(seed: int) -> None:
             there, hit = there + int(truth.sum()), hit + int((truth & chain.evidence_at(1, number).mask).sum())
         found.append(hit / there)
     assert found[1] > found[0] - 0.05
+
+
+@pytest.mark.parametrize("ringing", [0, 9, 40])
+def test_what_rings_around_a_streak_does_not_make_it_tall(ringing: int) -> None:
+    """As a codec does, over all lines of its blocks, or a motion that fails beside it."""
+    levels = np.zeros((60, 200), np.uint8)
+    levels[20:32, 30:170] = ringing
+    levels[24:27, 40:160] = 180
+    levels[50, 10:60] = 12  # a faint one elsewhere
+    found = list(_thin(levels, 6.0, DropoutSettings()))
+    assert sorted((rows.start, rows.stop, columns.start, columns.stop) for (rows, columns), _ in found) == [
+        (24, 27, 40, 160), (50, 51, 10, 60),
+    ]  # fmt: skip
+    assert all(mask.all() for _, mask in found)
+
+
+def test_what_is_tall_all_over_is_no_streak() -> None:
+    levels = np.zeros((60, 200), np.uint8)
+    levels[20:32, 30:170] = 180
+    assert not list(_thin(levels, 6.0, DropoutSettings()))
 
 
 def test_a_thing_that_stays_is_no_dropout() -> None:

@@ -293,13 +293,13 @@ def test_the_sides_of_a_cut_fall_within_a_px(kind: str, cut: bool, levels: float
     assert is_cut(picture.astype(np.float32), line) == (cut or abs(levels) < 5)
 
 
-@pytest.mark.parametrize(("way", "slope"), [("shallow", 1.0), ("opaque", 0.0), ("half", 0.5), ("even", 1.0)])
+@pytest.mark.parametrize(("way", "slope"), [("shallow", 1.0), ("opaque", 0.0), ("half", 0.5), ("even", np.nan)])
 def test_the_picture_shines_through_what_is_shallow(way: str, slope: float) -> None:
     """A scratch over a picture that gets brighter down its way; over an even one nothing can be told."""
     ramp = np.linspace(0.3, 0.6, 200, dtype=np.float32) if way != "even" else np.full(200, 0.4, np.float32)
     flanks = np.repeat(np.repeat(ramp[:, None, None], 4, axis=1), 3, axis=2)
     core = {"shallow": flanks + 0.2, "opaque": 0 * flanks + 0.9, "half": 0.5 * flanks + 0.4, "even": flanks}[way]
-    assert _follows(core, flanks) == pytest.approx(slope, abs=0.02)
+    assert _follows(core, flanks) == pytest.approx(slope, abs=0.02, nan_ok=True)
 
 
 def test_frames_are_asked_that_show_most_for_the_least_way() -> None:

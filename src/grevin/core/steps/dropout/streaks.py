@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import cv2
@@ -83,26 +84,38 @@ def _of_kind(
     levels: Bytes, kind: str, spikes: Spikes, around: _Around, settings: DropoutSettings
 ) -> list[Streak]:  # fmt: skip
     low, high = (max(least, times * spikes.noise) for least, times in zip(LEAST[spikes.of], (LOW, HIGH), strict=True))
-    joined = cv2.morphologyEx((levels >= low).astype(np.uint8), cv2.MORPH_CLOSE, np.ones((1, GAP_PX), np.uint8))
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(joined, connectivity=4)
-    if count <= 1:
-        return []
-    blurred = np.asarray(cv2.boxFilter(levels, cv2.CV_32F, SURROUNDINGS), np.float32)
-    found = []
-    for label in np.flatnonzero(
-        (stats[:, 2] >= settings.shortest_px) & (stats[:, 3] <= settings.most_lines) & (stats[:, 4] >= FEWEST)
-    ):
-        if label == 0:
-            continue
-        x, y, width, height, _ = (int(value) for value in stats[label])
-        part = slice(y, y + height), slice(x, x + width)
-        mask = labels[part] == label
+    blurred, found = None, []
+    for part, mask in _thin(levels, low, settings):
         if int(levels[part][mask].max()) >= high:
+            if blurred is None:
+                blurred = np.asarray(cv2.boxFilter(levels, cv2.CV_32F, SURROUNDINGS), np.float32)
             own = levels[part][mask].astype(np.float64)
             measures = _measures(own, mask, part, spikes, around, blurred)
             levels_off = float(own.mean()) * (-1 if kind == "darker" else 1)
-            found.append(Streak((x, y, width, height), mask, levels_off, measures, spikes.of))
+            rows, columns = part
+            area = (columns.start, rows.start, columns.stop - columns.start, rows.stop - rows.start)
+            found.append(Streak(area, mask, levels_off, measures, spikes.of))
     return found
+
+
+def _thin(levels: Bytes, low: float, settings: DropoutSettings) -> Iterator[tuple[tuple[slice, slice], Mask]]:
+    """Where pixels stand out along a few lines, and which; what is taller is looked at again from twice the levels on.
+
+    What a codec rings around a streak, over the lines of its blocks, would make it as tall as these.
+    """
+    suspect = (levels >= low).astype(np.uint8)
+    while suspect.any():
+        joined = cv2.morphologyEx(suspect, cv2.MORPH_CLOSE, np.ones((1, GAP_PX), np.uint8))
+        _, labels, stats, _ = cv2.connectedComponentsWithStats(joined, connectivity=4)
+        long = (stats[:, 2] >= settings.shortest_px) & (stats[:, 4] >= FEWEST)
+        long[0] = False
+        tall = stats[:, 3] > settings.most_lines
+        for label in np.flatnonzero(long & ~tall):
+            x, y, width, height, _ = (int(value) for value in stats[label])
+            part = slice(y, y + height), slice(x, x + width)
+            yield part, labels[part] == label
+        low *= 2.0
+        suspect = ((long & tall)[labels] & (levels >= low)).astype(np.uint8)
 
 
 def _measures(

@@ -26,15 +26,19 @@ from grevin.core.steps.scratch.lines import Line, deviations, sampled
 
 AROUND_PX, INPAINT_PX = 6, 3.0  # beside it, of which what is continued into it is made, and its radius
 FLANK_PX = 2  # on either side, of which the joined picture is made
+PIECES = 8  # of a scratch, whose profiles are compared
 MOST_DEPTH = 2.0  # times the usual depth of a scratch, that it may have anywhere
 ALONG_ROWS, SMOOTH_ROWS = 45, 6.0  # over which the depth is a median, and then a mean
 CORE_PX = 1  # on either side of its middle
 TEXTURE_ROWS = 9  # over which what is even is taken off, to see texture
-APART_SHARE = 0.1  # of what the flanks differ by, that is not known between them
+APART_SHARE = 12**-0.5  # of what the flanks differ by: the rms error of a ramp for an edge anywhere between them
 OFF_BY = 0.08  # of its depth: so well is it known, measured on open clips
 OPAQUE = 0.45  # of the flanks' texture: less of it under a scratch, and nothing is left there
 MOSTLY = 0.5  # of its rows: on rule clips shallow ones mostly stay below .3, those down to the base above .6
-SHINES_THROUGH, LEAST_SPREAD = 0.5, 8.0 / 255  # least slope of a scratch's middle over its flanks, and their deviation
+# Slopes of a scratch's middle over its flanks: below the first nothing is left of the picture, above the other some of
+# it is in every row. On rule clips those scraped off whole have .05 to .6, others .6 to 1.2. And the least deviation of
+# flanks that tells.
+SHINES_THROUGH, FOLLOWS, LEAST_SPREAD = 0.5, 0.65, 8.0 / 255
 CLIPPED = 0.985  # of white: nothing is left above
 SEEN_LEVELS = 5.0 / 255  # by which the flanks may differ on another frame that shows the same
 SEEN_SHARE = 0.4  # of their own texture: who fits a rich texture so well shows what is there
@@ -149,12 +153,23 @@ def _profile(picture: Rgb, line: Line, reach: tuple[int, int], at: npt.NDArray[n
     offsets = np.arange(-side, side + 1)
     some = deviation[sure] if sure.mean() > ENOUGH else deviation
     shape = np.median(some, axis=0)  # the same all along: what is upright in the picture is so only in part of it
+    shape = _sure(shape, some)
     shape[(offsets < -reach[0] - 1) | (offsets > reach[1] + 1)] = 0.0
     depth = (deviation * shape).sum(axis=(1, 2)) / max(1e-9, float(np.square(shape).sum()))
     smooth = np.asarray(_steady(depth, sure)[:, None, None] * shape, np.float32)
     places = (at - line.centre[:, None] + side).astype(np.float32)
     down = np.broadcast_to(np.arange(len(at))[:, None], at.shape).astype(np.float32)
     return np.asarray(cv2.remap(smooth, places, down, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE), np.float32)
+
+
+def _sure(shape: Values, deviation: Values) -> Values:
+    """(M, 3) the profile of a scratch without what its pieces do not agree about: that is of the picture.
+
+    Drawn towards nothing by the share that its error has of its square (in the manner of James and Stein 1961).
+    """
+    pieces = np.stack([np.median(one, axis=0) for one in np.array_split(deviation, PIECES)])
+    error = pieces.var(axis=0, ddof=1) / PIECES
+    return np.asarray(shape * np.clip(1.0 - error / np.maximum(np.square(shape), 1e-12), 0.0, 1.0), np.float32)
 
 
 def _in_its_coordinates(
@@ -193,24 +208,30 @@ def _opaque(
 ) -> npt.NDArray[np.bool_]:  # fmt: skip
     """(N,) rows in which nothing of the picture is left in the middle of the scratch.
 
-    What cuts through to the base does so all along: where most rows say so, the others are believed to be so too.
+    What cuts through to the base does so all along: where most rows say so, the others are believed to be so too. And
+    where its middle gets brighter as its flanks do, the picture shines through: what is plain is so in the picture.
     """
     texture = np.minimum(_rough(under[:, core]).std(axis=(1, 2)), _rough(values[:, core]).std(axis=(1, 2)))
     around = _rough(values[:, ~inner]).std(axis=(1, 2))
     slow = [gaussian_filter1d(one, TEXTURE_ROWS, mode="nearest") for one in (texture, around)]
     clipped = gaussian_filter1d((values[:, core].min(axis=2) > CLIPPED).mean(axis=1), TEXTURE_ROWS, mode="nearest")
-    opaque = (slow[0] < OPAQUE * slow[1]) | (clipped > OPAQUE)
-    if opaque.mean() > MOSTLY or _follows(values[:, core], values[:, ~inner]) < SHINES_THROUGH:
-        return np.ones_like(opaque)
-    return np.asarray(opaque)
+    gone = np.asarray(clipped > OPAQUE)
+    follows = _follows(values[:, core], values[:, ~inner])
+    if follows > FOLLOWS:
+        return gone
+    opaque = (slow[0] < OPAQUE * slow[1]) | gone
+    return np.ones_like(opaque) if follows < SHINES_THROUGH or opaque.mean() > MOSTLY else np.asarray(opaque)
 
 
 def _follows(middle: Values, flanks: Values) -> float:
-    """By how much the middle of a scratch gets brighter where its flanks do: 1 where the picture shines through."""
+    """By how much the middle of a scratch gets brighter where its flanks do: 1 where the picture shines through.
+
+    Not a number where all flanks are alike.
+    """
     core, around = (gaussian_filter1d(one.mean(axis=(1, 2)), SMOOTH_ROWS, mode="nearest") for one in (middle, flanks))
     spread = float(np.var(around))
     if spread < LEAST_SPREAD**2:
-        return 1.0  # flanks that are all alike tell nothing
+        return float("nan")
     return float(np.mean((core - core.mean()) * (around - around.mean())) / spread)
 
 
