@@ -35,10 +35,11 @@ APART_SHARE = 12**-0.5  # of what the flanks differ by: the rms error of a ramp 
 OFF_BY = 0.08  # of its depth: so well is it known, measured on open clips
 OPAQUE = 0.45  # of the flanks' texture: less of it under a scratch, and nothing is left there
 MOSTLY = 0.5  # of its rows: on rule clips shallow ones mostly stay below .3, those down to the base above .6
-# Slopes of a scratch's middle over its flanks: below the first nothing is left of the picture, above the other some of
-# it is in every row. On rule clips those scraped off whole have .05 to .6, others .6 to 1.2. And the least deviation of
-# flanks that tells.
-SHINES_THROUGH, FOLLOWS, LEAST_SPREAD = 0.5, 0.65, 8.0 / 255
+# Slope of a scratch's middle over its flanks: below nothing is left of the picture, surely above some of it is in every
+# row; and the least deviation of flanks that tells. On rule clips those scraped off whole have .05 to .6, others .6 to
+# 1.2.
+SHINES_THROUGH, LEAST_SPREAD = 0.5, 8.0 / 255
+SURELY = 2.0  # standard errors
 CLIPPED = 0.985  # of white: nothing is left above
 SEEN_LEVELS = 5.0 / 255  # by which the flanks may differ on another frame that shows the same
 SEEN_SHARE = 0.4  # of their own texture: who fits a rich texture so well shows what is there
@@ -216,23 +217,26 @@ def _opaque(
     slow = [gaussian_filter1d(one, TEXTURE_ROWS, mode="nearest") for one in (texture, around)]
     clipped = gaussian_filter1d((values[:, core].min(axis=2) > CLIPPED).mean(axis=1), TEXTURE_ROWS, mode="nearest")
     gone = np.asarray(clipped > OPAQUE)
-    follows = _follows(values[:, core], values[:, ~inner])
-    if follows > FOLLOWS:
+    follows, off_by = _follows(values[:, core], values[:, ~inner])
+    if follows - SURELY * off_by > SHINES_THROUGH:
         return gone
     opaque = (slow[0] < OPAQUE * slow[1]) | gone
     return np.ones_like(opaque) if follows < SHINES_THROUGH or opaque.mean() > MOSTLY else np.asarray(opaque)
 
 
-def _follows(middle: Values, flanks: Values) -> float:
-    """By how much the middle of a scratch gets brighter where its flanks do: 1 where the picture shines through.
+def _follows(middle: Values, flanks: Values) -> tuple[float, float]:
+    """By how much the middle of a scratch gets brighter where its flanks do, and the standard error of that.
 
-    Not a number where all flanks are alike.
+    1 where the picture shines through; not a number where all flanks are alike.
     """
     core, around = (gaussian_filter1d(one.mean(axis=(1, 2)), SMOOTH_ROWS, mode="nearest") for one in (middle, flanks))
     spread = float(np.var(around))
     if spread < LEAST_SPREAD**2:
-        return float("nan")
-    return float(np.mean((core - core.mean()) * (around - around.mean())) / spread)
+        return float("nan"), float("nan")
+    slope = float(np.mean((core - core.mean()) * (around - around.mean())) / spread)
+    left = float(np.var(core - slope * around))
+    told = max(1.0, len(core) / (2 * np.sqrt(np.pi) * SMOOTH_ROWS))  # rows that say something of their own
+    return slope, float(np.sqrt(left / spread / told))
 
 
 def _noise_of(values: Values) -> float:
