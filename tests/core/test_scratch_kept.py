@@ -57,3 +57,9 @@ def test_what_pieces_of_a_scratch_do_not_agree_about_is_of_the_picture() -> None
     sure = _sure(shape, deviation)
     assert np.allclose(sure[2], shape[2], atol=0.001)
     assert np.abs(sure[3]).max() < 0.8 * np.abs(shape[3]).min()
+
+
+@pytest.mark.parametrize("rows", [1, 2, 5])
+def test_a_scratch_of_a_few_rows_has_a_profile_too(rows: int) -> None:
+    deviation = np.full((rows, 3, 3), 0.1, np.float32)
+    assert np.allclose(_sure(deviation[0], deviation), 0.1)

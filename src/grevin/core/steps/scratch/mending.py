@@ -168,8 +168,11 @@ def _sure(shape: Values, deviation: Values) -> Values:
 
     Drawn towards nothing by the share that its error has of its square (in the manner of James and Stein 1961).
     """
-    pieces = np.stack([np.median(one, axis=0) for one in np.array_split(deviation, PIECES)])
-    error = pieces.var(axis=0, ddof=1) / PIECES
+    count = min(PIECES, len(deviation))
+    if count < 2:
+        return shape
+    pieces = np.stack([np.median(one, axis=0) for one in np.array_split(deviation, count)])
+    error = pieces.var(axis=0, ddof=1) / count
     return np.asarray(shape * np.clip(1.0 - error / np.maximum(np.square(shape), 1e-12), 0.0, 1.0), np.float32)
 
 
