@@ -17,10 +17,11 @@ Luma = npt.NDArray[np.uint8]
 def repeatable(stream: Any) -> Any:
     """A stream whose encoder gives the same pictures every time.
 
-    That of H.264 does not with AVX-512, by which it reads memory that nobody wrote where it weighs blocks by what later
-    frames take from them (seen with libx264 of PyAV 18.1). SSE2 every processor has.
+    That of H.264 gives others on another number of threads; and with AVX-512 it reads memory that nobody wrote, where
+    it weighs blocks by what later frames take from them (libx264 of PyAV 18.1). SSE2 every processor has.
     """
     if stream.codec_context.name == "libx264":
+        stream.codec_context.thread_count = 1
         stream.codec_context.options = {**stream.codec_context.options, "x264-params": "asm=sse2"}
     return stream
 
