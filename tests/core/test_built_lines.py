@@ -11,7 +11,7 @@ from grevin.core.picture.frame import Frame
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.steps.scratch.built import bent_evenly, crossed
 from grevin.core.steps.scratch.paths import Path
-from grevin.core.steps.scratch.responses import bands_of, channels_of, columns_of
+from grevin.core.steps.scratch.responses import bands_of, beyond_flanks, channels_of, columns_of
 from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 from tests.conftest import moving_frames
@@ -32,7 +32,8 @@ def drawn(*, across: tuple[int, int] = (0, WIDTH), level: float = INK, high: int
 
 def is_crossed(picture: np.ndarray) -> bool:
     path = Path(0, np.full(bands_of(HEIGHT), 320.0), 20.0, 3.0)
-    return crossed(channels_of(picture)[0], columns_of(picture), path, 1, dark=True)
+    luma = channels_of(picture)[0]
+    return crossed(luma, beyond_flanks(luma, 1), columns_of(picture), path, 1, dark=True)
 
 
 def test_a_line_of_the_same_ink_across_tells() -> None:
@@ -54,7 +55,8 @@ def test_others_do_not() -> None:
 def test_a_line_that_does_not_stand_out_is_crossed_by_nothing(dark: bool) -> None:
     plain = np.full((HEIGHT, WIDTH, 3), PAPER, np.float32)
     path = Path(0, np.full(bands_of(HEIGHT), 320.0), 20.0, 3.0)
-    assert not crossed(channels_of(plain)[0], columns_of(plain), path, 1, dark)
+    luma = channels_of(plain)[0]
+    assert not crossed(luma, beyond_flanks(luma, 1), columns_of(plain), path, 1, dark)
 
 
 @pytest.mark.parametrize(("bend", "wave", "even"), [(6, 0, True), (-9, 0, True), (2, 0, False), (0, 4, False)])

@@ -237,13 +237,14 @@ def with_grain(picture: Rgb, model: Window, other: int) -> Rgb:
     flat &= _explained(apart, grain, flat)
     if np.count_nonzero(flat) < FEWEST_FLAT:
         return picture
-    fine, there = (_fine(one)[flat] for one in (model.rgb(), np.asarray(moved, np.float32)))
-    renewed = min(_robust_variance(grain[flat]), _renewed_share(fine, there) * float(fine.var()))
-    lacking = min(renewed, float(fine.var()) - float(_fine(picture)[flat].var()))
+    fine, there, made = (_at(_fine(one), flat) for one in (model.rgb(), np.asarray(moved, np.float32), picture))
+    variance = float(fine.var())
+    renewed = min(_robust_variance(_at(grain, flat)), _renewed_share(fine, there) * variance)
+    lacking = min(renewed, variance - float(made.var()))
     if lacking <= LEAST_GRAIN**2:
         return picture
     held = np.clip(grain, -MOST_GRAIN * np.sqrt(renewed), MOST_GRAIN * np.sqrt(renewed))
-    weight = np.float32(np.sqrt(lacking) / max(float(held[flat].std()), 1e-6))
+    weight = np.float32(np.sqrt(lacking) / max(float(_at(held, flat).std()), 1e-6))
     return np.asarray(picture + weight * _borrowed(np.asarray(held, np.float32), flat), np.float32)
 
 
@@ -251,9 +252,14 @@ def _explained(apart: Rgb, grain: Rgb, flat: npt.NDArray[np.bool_]) -> npt.NDArr
     """(H, W) bool, where the motion explains all but fine noise: what is left over widely is failed motion."""
     if not flat.any():
         return flat
-    wide = np.abs(cv2.GaussianBlur(apart, (0, 0), WIDE_SIGMA_PX)).max(axis=2)
-    usual = np.sqrt(_robust_variance(grain[flat]))
+    wide = np.maximum.reduce(cv2.split(np.abs(cv2.GaussianBlur(apart, (0, 0), WIDE_SIGMA_PX))))
+    usual = np.sqrt(_robust_variance(_at(grain, flat)))
     return np.asarray(wide < WIDE_SHARE * usual + LEAST_GRAIN, np.bool_)
+
+
+def _at(picture: Rgb, where: npt.NDArray[np.bool_]) -> npt.NDArray[np.float32]:
+    """(N, 3) values of (H, W, 3) in a mask; several times faster than indexing by the mask."""
+    return picture.reshape(-1, picture.shape[2]).take(np.flatnonzero(where), axis=0)
 
 
 def _robust_variance(values: npt.NDArray[np.float32]) -> float:
@@ -277,7 +283,7 @@ def _borrowed(fine: Rgb, flat: npt.NDArray[np.bool_]) -> Rgb:
         taken = wanting & np.roll(flat, (down, across), (0, 1))
         np.copyto(origin, np.roll(places, (down, across), (0, 1)), where=taken)
         wanting &= ~taken
-    grain = fine.reshape(-1, fine.shape[2])[origin]
+    grain = fine.reshape(-1, fine.shape[2]).take(origin, axis=0)
     grain[wanting] = 0
     return np.asarray(grain, np.float32)
 

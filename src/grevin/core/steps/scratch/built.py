@@ -26,21 +26,22 @@ LEAST_BEND_PX, LEAST_BEND_SHARE = 2.5, 0.02  # off a straight line, and that as 
 BEND_OFF_SHARE = 0.12  # of the bend, the rms off an even one
 
 
-def crossed(luma: Map, columns: Map, path: Path, width: int, dark: bool) -> bool:
+def crossed(luma: Map, beyond: Map, columns: Map, path: Path, width: int, dark: bool) -> bool:
     """Whether a line like it lies across the picture, from right beside it or long enough elsewhere.
 
     Args:
         luma: (H/ROWS, W) float32, means over rows.
+        beyond: the same by `beyond_flanks` of the line's width.
         columns: (H, W/ROWS) float32, means over columns.
         path: the line.
         width: of it, px.
         dark: its polarity.
     """
     sign = -1.0 if dark else 1.0
-    contrast, level = _told(luma, path, width, dark)
+    contrast, level = _told(luma, beyond, path, width, dark)
     if contrast <= 0:
         return False
-    middle, pieces = float(path.across.mean()), np.zeros(len(columns), np.int64)
+    middle, pieces = path.middle, np.zeros(len(columns), np.int64)
     for start, stop, beside in _pieces(middle, ROWS * columns.shape[1]):
         part = np.ascontiguousarray(columns[:, round(start / ROWS) : round(stop / ROWS)].T)
         least = np.quantile(sign * beyond_flanks(part, width), 1 - CLEAR_SHARE, axis=0)
@@ -60,12 +61,12 @@ def _pieces(middle: float, width: int) -> Iterator[tuple[float, float, bool]]:
                 yield min(near, far), max(near, far), place == 0
 
 
-def _told(luma: Map, path: Path, width: int, dark: bool) -> tuple[float, float]:
+def _told(luma: Map, beyond: Map, path: Path, width: int, dark: bool) -> tuple[float, float]:
     """By how many 8-bit levels a line stands out, and its level."""
     sign = -1.0 if dark else 1.0
     rows, centre = path.middles(len(luma))
     at = np.clip(centre[:, None] + np.arange(-ASIDE_PX, ASIDE_PX + 1)[None, :], 0, luma.shape[1] - 1)
-    stands_out = sign * beyond_flanks(luma, width)[rows[:, None], at]
+    stands_out = sign * beyond[rows[:, None], at]
     contrasts = np.quantile(stands_out, CLEAR_SHARE, axis=0)
     best = int(np.argmax(contrasts))
     clear = stands_out[:, best] >= LEAST_OF_IT * contrasts[best]

@@ -28,6 +28,7 @@ PROFILE_PX, INNER_PX, OUTER_PX = (
     9,
     4,
 )  # of a line's profile: half of it, half of what is compared, and of its flanks
+OFFSETS = np.arange(-PROFILE_PX, PROFILE_PX + 1)  # px from the middle of a line
 FLANK_PX = PROFILE_PX - (OUTER_PX - 1) / 2  # from the middle of a line to that of a flank
 LEAST_TOLD_PX, MOST_ASIDE_PX = 0.05, 3.0  # of a way: less is noise of measuring, more tells no more
 TOGETHER_PX = 0.25  # apart by which both go together
@@ -77,18 +78,20 @@ class Company:
             elsewhere, for the root of the frames between; the same of the px by which it goes at all; share of the
             blocks that tell.
         """
-        rows, centre = path.middles(len(self._sights[place].channels[0]))
-        own = _profile(self._sights[place].channels[channel], rows, centre)
+        own_channel = self._sights[place].channels[channel]
+        rows, centre = path.middles(len(own_channel))
+        across = np.clip(centre[:, None] + OFFSETS[None, :], 0, own_channel.shape[1] - 1)
+        own, beside = _profile(own_channel, rows, across), _Beside.of(path, self._sights[place].channels[0].shape)
         apart, weights, aside, gone = [], [], [], list[float]()
         for away in AWAY:
             other = place + away
             if not 0 <= other < len(self._sights):
                 continue
-            goes = _shift(own, _profile(self._sights[other].channels[channel], rows, centre))
+            goes = _shift(own, _profile(self._sights[other].channels[channel], rows, across))
             gone.append(abs(goes) / np.sqrt(abs(away)))
             if abs(goes) >= MOST_PX:  # farther than is looked, or nowhere
                 continue
-            differs, weight = _differs(self._ways(place, other), path, goes)
+            differs, weight = beside.differs(self._ways(place, other), goes)
             apart.append(differs)
             weights.append(weight)
             if weight.any():
@@ -126,28 +129,42 @@ def ways_of(one: Map, other: Map) -> Ways:
     return Ways(np.asarray(px, np.float32), np.asarray(clear, np.float32))
 
 
-def _differs(ways: Ways, path: Path, goes: float) -> tuple[Values, Values]:
-    """(2, N) px by which the picture beside each band goes elsewhere than the line, near and farther; their weights.
+@dataclass(frozen=True, eq=False)
+class _Beside:
+    """The places beside a line where it is looked where the picture goes: (2, 2, N), left and right, near and farther.
 
-    Where both sides tell, it is their mean: what a zoom or a turn makes of both cancels.
+    Attributes:
+        rows, columns: of `Ways`.
+        inside: bool, whether blocks there lie on the picture.
     """
-    rows = np.clip(path.bands, 0, len(ways.px) - 1)
-    across, width = np.rint(path.across).astype(int), ways.px.shape[1] * EVERY_PX
-    apart, weights = [], []
-    for px in (NEAR_PX, FAR_PX):
-        sides, clear = [], []
-        for at in (across - px, across + px):
-            inside = (at >= BLOCK_PX // 2) & (at < width - BLOCK_PX // 2)
-            at = np.clip(at, 0, width - 1) // EVERY_PX
-            told = np.where(inside, ways.clear[rows, at], 0.0)
-            clear.append(np.where(told > CLEAR, np.minimum(told, MOST_CLEAR), 0.0))
-            sides.append(ways.px[rows, at])
-        left, right = clear[0] > 0, clear[1] > 0
+
+    rows: npt.NDArray[np.int64]
+    columns: npt.NDArray[np.int64]
+    inside: npt.NDArray[np.bool_]
+
+    @classmethod
+    def of(cls, path: Path, shape: tuple[int, ...]) -> _Beside:
+        """Of a line, in channels of (H, W)."""
+        lines, width = len(range(BAND // 2, shape[0], HOP)), -(-shape[1] // EVERY_PX) * EVERY_PX
+        aside = np.array([[-NEAR_PX, -FAR_PX], [NEAR_PX, FAR_PX]])
+        at = np.rint(path.across).astype(int) + aside[..., None]
+        inside = (at >= BLOCK_PX // 2) & (at < width - BLOCK_PX // 2)
+        rows = np.broadcast_to(np.clip(path.bands, 0, lines - 1), at.shape)
+        return cls(rows, np.clip(at, 0, width - 1) // EVERY_PX, inside)
+
+    def differs(self, ways: Ways, goes: float) -> tuple[Values, Values]:
+        """(2, N) px by which the picture beside each band goes elsewhere than the line, and the weights of that.
+
+        Where both sides tell, it is their mean: what a zoom or a turn makes of both cancels.
+        """
+        told = np.where(self.inside, ways.clear[self.rows, self.columns], 0.0)
+        clear = np.where(told > CLEAR, np.minimum(told, MOST_CLEAR), 0.0)
+        left, right = clear > 0
+        sides = ways.px[self.rows, self.columns]
+        off = np.abs(sides - goes)
         both = np.abs((sides[0] + sides[1]) / 2 - goes)
-        one = np.where(left, np.abs(sides[0] - goes), np.abs(sides[1] - goes))
-        apart.append(np.where(left & right, both, one))
-        weights.append(np.maximum(clear[0], clear[1]))
-    return np.stack(apart).astype(np.float64), np.stack(weights).astype(np.float64)
+        apart = np.where(left & right, both, np.where(left, off[0], off[1]))
+        return apart.astype(np.float64), np.maximum(clear[0], clear[1]).astype(np.float64)
 
 
 def _middle(values: Values, weights: Values) -> float:
@@ -157,13 +174,11 @@ def _middle(values: Values, weights: Values) -> float:
     return float(values.ravel()[order][np.searchsorted(sums, 0.5 * sums[-1])])
 
 
-def _profile(channel: Map, rows: npt.NDArray[np.int64], centre: npt.NDArray[np.int64]) -> Values:
-    """(2 PROFILE_PX + 1,) mean across a line, less the line through both of its flanks."""
-    offsets = np.arange(-PROFILE_PX, PROFILE_PX + 1)
-    at = np.clip(centre[:, None] + offsets[None, :], 0, channel.shape[1] - 1)
-    mean = channel[rows[:, None], at].mean(axis=0).astype(np.float64)
+def _profile(channel: Map, rows: npt.NDArray[np.int64], across: npt.NDArray[np.int64]) -> Values:
+    """(2 PROFILE_PX + 1,) mean across a line, (N, 2 PROFILE_PX + 1), less the line through both of its flanks."""
+    mean = channel[rows[:, None], across].mean(axis=0).astype(np.float64)
     left, right = mean[:OUTER_PX].mean(), mean[-OUTER_PX:].mean()
-    return np.asarray(mean - np.interp(offsets, (-FLANK_PX, FLANK_PX), (left, right)))
+    return np.asarray(mean - np.interp(OFFSETS, (-FLANK_PX, FLANK_PX), (left, right)))
 
 
 def _shift(own: Values, other: Values) -> float:

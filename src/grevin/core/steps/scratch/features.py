@@ -52,16 +52,15 @@ def features_of(
     total, size = response.strength.shape
     other = sight.of(not dark).strength
     beside = [np.clip(across + by, 0, size - 1) for by in (-6, -5, -4, 4, 5, 6)]
+    middle = float(across.mean())
     slope = np.polyfit(path.bands, path.across, 1)[0] if len(across) > 2 else 0.0
-    near = sum(
-        abs(float(one.across.mean()) - float(across.mean())) < NEIGHBOURS_PX for one in others if one is not path
-    )
+    near = sum(abs(one.middle - middle) < NEIGHBOURS_PX for one in others if one is not path)
     return np.array([
         path.own, path.score / len(bands), len(bands) / total, np.sqrt(path.score), rest, moved, rest - moved, tells,
         float(np.abs(np.diff(path.across, 2)).mean()) if len(across) > 2 else 0.0, abs(float(slope)), float(width),
         *_profile(sight.channels[channel], path, WIDTHS[width]), float(near),
         float(np.max([other[bands, at].mean() for at in beside])),
-        float(min(across.mean(), size - across.mean()) < RIM_PX), *company.measures(place, path, channel),
+        float(min(middle, size - middle) < RIM_PX), *company.measures(place, path, channel),
     ])  # fmt: skip
 
 
@@ -94,24 +93,19 @@ def _seen_elsewhere(place: int, sights: list[Sight], path: Path, dark: bool) -> 
 
 def _accumulated(place: int, sights: list[Sight], path: Path) -> dict[int, Values]:
     """(N,) px to the right that the picture beside the line moves to each of the frames around."""
-    found: dict[int, Values] = {}
-    for side in (-1, 1):
-        total = np.zeros(len(path.bands))
-        for away in range(1, max(AWAY) + 1):
-            at = place + side * away
-            if not 0 <= at < len(sights):
-                break
-            step = _beside(sights[min(at, at - side)].moves, path)
-            total = total + side * step
-            found[side * away] = total.copy()
-    return found
+    first, last = max(0, place - max(AWAY)), min(len(sights) - 1, place + max(AWAY))
+    steps = _beside([one.moves for one in sights[first:last]], path)  # from each frame to the next
+    ahead, back = np.cumsum(steps[place - first :], axis=0), np.cumsum(-steps[: place - first][::-1], axis=0)
+    return {side * (away + 1): ways[away] for side, ways in ((1, ahead), (-1, back)) for away in range(len(ways))}
 
 
-def _beside(moves: Map, path: Path) -> Values:
-    """(N,) motion left and right of the line."""
-    cells = [np.clip((path.across + side * px) / CELL_PX, 0, moves.shape[1] - 1).astype(int)
-             for px in BESIDE_PX for side in (-1, 1)]  # fmt: skip
-    return np.asarray(np.median([moves[path.bands, cell] for cell in cells], axis=0), np.float64)
+def _beside(moves: list[Map], path: Path) -> Values:
+    """(F, N) motion left and right of the line, the median of several places, on each of the frames."""
+    if not moves:
+        return np.zeros((0, len(path.bands)))
+    aside = np.array([side * px for px in BESIDE_PX for side in (-1, 1)])
+    cells = np.clip((path.across + aside[:, None]) / CELL_PX, 0, moves[0].shape[1] - 1).astype(int)
+    return np.asarray(np.median(np.stack(moves)[:, path.bands, cells], axis=1), np.float64)
 
 
 def _strongest(strength: Map, bands: npt.NDArray[np.int64], across: Values, reach: int) -> float:

@@ -241,10 +241,18 @@ def sampled(rgb: Rgb, line: Line, reach: int) -> Rgb:
 def deviations(values: Rgb, far: int, wide: int = REACH_PX) -> Rgb:
     """What is beyond the line through both flanks, which begin `far` px from the middle and are at most so wide."""
     reach = values.shape[1] // 2
-    left = values[:, max(0, reach - far + 1 - wide) : reach - far + 1].mean(axis=1)
-    right = values[:, reach + far : reach + far + wide].mean(axis=1)
+    left = _mean_across(values[:, max(0, reach - far + 1 - wide) : reach - far + 1])
+    right = _mean_across(values[:, reach + far : reach + far + wide])
     share = np.clip((np.arange(values.shape[1]) - reach + far) / (2 * far), 0, 1).astype(np.float32)[None, :, None]
     return np.asarray(values - (left[:, None] * (1 - share) + right[:, None] * share), np.float32)
+
+
+def _mean_across(values: Rgb) -> npt.NDArray[np.float32]:
+    """(N, 3) means over the columns of (N, W, 3): column by column, several times faster than all at once."""
+    total = values[:, 0].copy()
+    for column in range(1, values.shape[1]):
+        total += values[:, column]
+    return total / np.float32(values.shape[1])
 
 
 def widened(rgb: Rgb, line: Line) -> Line:

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import cache
 
 import numpy as np
 import numpy.typing as npt
@@ -18,6 +19,7 @@ from grevin.core.steps.scratch.built import bent_evenly, crossed
 from grevin.core.steps.scratch.company import Company
 from grevin.core.steps.scratch.features import FEATURES, features_of, width_and_channel
 from grevin.core.steps.scratch.paths import Path, over_time, paths_of
+from grevin.core.steps.scratch.responses import beyond_flanks
 from grevin.core.steps.scratch.sight import Sight
 from grevin.core.steps.seen import Arrays
 
@@ -130,7 +132,7 @@ def candidates_of(core: range, held: dict[int, Sight]) -> dict[int, list[Candida
 
 def _has_sides(path: Path, width: int) -> bool:
     """Whether the picture is seen on both sides of a line: what lies at its rim cannot be told from a border."""
-    middle = float(path.across.mean())
+    middle = path.middle
     return min(middle, width - 1 - middle) >= LEAST_SIDE_PX
 
 
@@ -153,18 +155,19 @@ def judged(some: list[Candidate], model: CrossedModel) -> list[Candidate]:
 
 def with_built(lines: list[Candidate], sight: Sight) -> list[Candidate]:
     """The lines of a frame, each told whether it was drawn or built."""
-    rows = in_a_row(lines)
-    return [replace(one, drawn=bool(row) or _is_built(one, sight)) for one, row in zip(lines, rows, strict=True)]
+    rows, luma = in_a_row(lines), sight.channels[0]
+    beyond = cache(lambda width: beyond_flanks(luma, width))
 
+    def is_built(one: Candidate) -> bool:
+        return bent_evenly(one.path) or crossed(luma, beyond(one.width), sight.columns, one.path, one.width, one.dark)
 
-def _is_built(one: Candidate, sight: Sight) -> bool:
-    return bent_evenly(one.path) or crossed(sight.channels[0], sight.columns, one.path, one.width, one.dark)
+    return [replace(one, drawn=bool(row) or is_built(one)) for one, row in zip(lines, rows, strict=True)]
 
 
 def in_a_row(lines: Sequence[Candidate]) -> npt.NDArray[np.bool_]:
     """(N,) bool, which lines of a frame stand at even distances: a grid, a railing; scratches lie anywhere."""
     drawn = np.zeros(len(lines), np.bool_)
-    middles = np.array([float(one.path.across.mean()) for one in lines])
+    middles = np.array([one.path.middle for one in lines])
     for dark in (False, True):
         own = np.flatnonzero([one.dark == dark for one in lines])
         own = own[np.argsort(middles[own])]

@@ -7,6 +7,7 @@ surroundings, as long as the next is good enough.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -44,6 +45,11 @@ class Path:
     across: npt.NDArray[np.float64]
     score: float
     own: float
+
+    @cached_property
+    def middle(self) -> float:
+        """Px from the left, in the mean of its bands."""
+        return float(self.across.mean())
 
     @property
     def bands(self) -> npt.NDArray[np.int64]:
@@ -114,34 +120,25 @@ def paths_of(sums: Sums, own: Map) -> list[Path]:
 def _best_way(gain: Map) -> tuple[int, list[int], float] | None:
     """First band, places and sum of the way with the greatest sum."""
     bands, width = gain.shape
-    sums = np.empty_like(gain)
-    came = np.zeros((bands, width), np.int8)  # 0 for nowhere, else 2 plus the step
-    sums[0] = gain[0]
-    for band in range(1, bands):
-        before = sums[band - 1]
-        best, step = before.copy(), np.full(width, 2, np.int8)
-        for by in (-1, 1):
-            moved = np.full(width, -np.inf, np.float32)
-            if by < 0:
-                moved[1:] = before[:-1] - np.float32(STEP_COST)
-            else:
-                moved[:-1] = before[1:] - np.float32(STEP_COST)
-            better = moved > best
-            best[better], step[better] = moved[better], 2 + by
-        goes_on = best > 0
-        sums[band] = gain[band] + np.where(goes_on, best, np.float32(0))
-        came[band] = np.where(goes_on, step, 0)
-    end = int(np.argmax(sums))
-    band, place = divmod(end, width)
+    # with a place beside either rim that no way comes from
+    sums = np.full((bands, width + 2), -np.inf, np.float32)
+    sums[0, 1:-1] = gain[0]
+    for before, own, here in zip(sums[:-1], gain[1:], sums[1:], strict=True):
+        aside = np.maximum(before[:-2], before[2:]) - np.float32(STEP_COST)
+        here[1:-1] = own + np.maximum(np.maximum(aside, before[1:-1]), np.float32(0))
+    band, place = divmod(int(np.argmax(sums)), width + 2)
     score = float(sums[band, place])
     if score <= 0:
         return None
     places = [place]
-    while came[band, place]:
-        place += int(came[band, place]) - 2
+    while band > 0:
+        left, straight, right = sums[band - 1, place - 1 : place + 2] - np.array([STEP_COST, 0, STEP_COST], np.float32)
+        if max(left, straight, right) <= 0:
+            break
+        place += -1 if left > straight and left >= right else int(right > straight)
         band -= 1
         places.append(place)
-    return band, places[::-1], score
+    return band, [place - 1 for place in places[::-1]], score
 
 
 def _own_ends(first: int, across: list[int], own: Map, score: float) -> Path | None:

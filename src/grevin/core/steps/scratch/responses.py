@@ -7,6 +7,7 @@ line over grass has to be stronger than one over sky.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -69,15 +70,10 @@ def channels_of(rgb: Rgb) -> list[Map]:
     return [_luma(small), np.ascontiguousarray(small[..., 2]), np.ascontiguousarray(small[..., 1])]
 
 
-def responses_of(rgb: Rgb) -> tuple[Responses, Responses]:
-    """Of bright lines, and of dark ones, in a frame, (H, W, 3) float32 R'G'B' 0..1."""
-    bright: list[Map] = []
-    dark: list[Map] = []
-    for channel in channels_of(rgb):
-        for width in WIDTHS:
-            signed = beyond_flanks(channel, width)
-            for found, one in ((bright, signed), (dark, -signed)):
-                found.append(_banded(one))
+def responses_of(channels: list[Map]) -> tuple[Responses, Responses]:
+    """Of bright lines, and of dark ones, in the channels of a frame."""
+    both = [_banded(beyond_flanks(channel, width)) for channel in channels for width in WIDTHS]
+    bright, dark = zip(*both, strict=True)
     return _best(bright), _best(dark)
 
 
@@ -98,12 +94,11 @@ def beyond_flanks(channel: Map, width: int) -> Map:
     sides = cv2.blur(channel, (flank, 1))
     away = (width - 1) // 2 + gap + (flank + 1) // 2
     left, right = (_moved(np.asarray(sides, np.float32), by) for by in (away, -away))
-    over_left, over_right = middle - left, middle - right
-    least = np.where(
-        over_left * over_right > 0, np.sign(over_left) * np.minimum(np.abs(over_left), np.abs(over_right)), 0.0
-    )
-    against = UNEVEN * np.abs(left - right)
-    return np.asarray(np.sign(least) * np.maximum(0.0, np.abs(least) - against), np.float32)
+    over_left, over_right = cv2.subtract(middle, left), cv2.subtract(middle, right)
+    against = cv2.absdiff(left, right) * np.float32(UNEVEN)
+    above = np.maximum(cv2.subtract(cv2.min(over_left, over_right), against), np.float32(0))
+    below = np.minimum(cv2.add(cv2.max(over_left, over_right), against), np.float32(0))
+    return np.asarray(above + below, np.float32)
 
 
 def _moved(picture: Map, by: int) -> Map:
@@ -112,16 +107,18 @@ def _moved(picture: Map, by: int) -> Map:
     return np.ascontiguousarray(padded[:, : picture.shape[1]] if by > 0 else padded[:, -picture.shape[1] :])
 
 
-def _banded(signed: Map) -> Map:
-    """(B, W) how much bands of rows look like a line of one polarity, against what is usual around."""
+def _banded(signed: Map) -> tuple[Map, Map]:
+    """(B, W) how much bands of rows look like a bright line, and like a dark one, against what is usual around."""
     found = np.abs(signed[signed != 0])
     spread = max(LEAST_SPREAD, MAD_TO_SIGMA * float(np.median(found))) if found.size else LEAST_SPREAD
     clipped = np.clip(signed, -ROBUST * spread, ROBUST * spread)
     means = _over_band(clipped)
     agreement = _over_band(np.sign(signed))
     energy = np.maximum(0.0, cv2.blur(means * means, (AROUND_PX, AROUND_BANDS)))  # running sums may end below nothing
-    usual = np.sqrt(energy) + FLOOR * spread
-    return np.asarray(np.maximum(0.0, means / usual) * np.maximum(0.0, agreement), np.float32)
+    over = means / (np.sqrt(energy) + FLOOR * spread)
+    bright = np.maximum(0.0, over) * np.maximum(0.0, agreement)
+    dark = np.minimum(0.0, over) * np.minimum(0.0, agreement)
+    return np.asarray(bright, np.float32), np.asarray(dark, np.float32)
 
 
 def _over_band(rows: Map) -> Map:
@@ -130,7 +127,7 @@ def _over_band(rows: Map) -> Map:
     return np.ascontiguousarray(blurred[: rows.shape[0] - BAND + 1 : HOP])
 
 
-def _best(every: list[Map]) -> Responses:
+def _best(every: Sequence[Map]) -> Responses:
     """The best of all widths and channels; `every` holds the widths of each channel one after the other."""
     stack = np.stack(every)
     best = stack.argmax(axis=0)

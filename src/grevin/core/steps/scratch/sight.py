@@ -38,7 +38,8 @@ class Sight:
 
 def sight_of(rgb: Rgb, flow: Flow | None) -> Sight:
     """A frame, (H, W, 3) float32 R'G'B' 0..1, with its flow to the next one."""
-    bright, dark = responses_of(rgb)
+    channels = channels_of(rgb)
+    bright, dark = responses_of(channels)
     height, width = rgb.shape[:2]
     size = max(1, width // CELL_PX), max(1, bands_of(height))
     moves = np.zeros((size[1], size[0]), np.float32)
@@ -46,4 +47,4 @@ def sight_of(rgb: Rgb, flow: Flow | None) -> Sight:
         moves = np.asarray(cv2.resize(flow[..., 0], size, interpolation=cv2.INTER_AREA), np.float32)
         moves *= np.float32(width / flow.shape[1])
     even = np.asarray(cv2.medianBlur(moves, 3), np.float32) if min(size) >= 3 else moves
-    return Sight(channels_of(rgb), bright, dark, columns_of(rgb), even)
+    return Sight(channels, bright, dark, columns_of(rgb), even)
