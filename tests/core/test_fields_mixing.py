@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 
 from grevin.core.media.deinterlacing import both_fields
+from grevin.core.motion.flow import positions
 from grevin.core.picture.frame import Frame
 from grevin.core.quality.figures import psnr, squared_error
 from grevin.core.steps.fields.between import Bends, Noise, Seen, bends_of, between, own_noise
@@ -113,7 +114,7 @@ def test_what_a_moved_picture_misses_beside_a_line_is_made_up_for() -> None:
     """The field before is 12 levels darker all over: lifted, its lines are right, and nothing else would be."""
     rng = np.random.default_rng(8)
     picture = cv2.GaussianBlur(rng.uniform(40, 220, (120, 160)).astype(np.float32), (0, 0), 1.0)
-    seen = seen_of(picture, picture - 12, np.zeros((120, 160, 2), np.float32), 1)
+    seen = seen_of(picture, picture - 12, positions(np.zeros((120, 160, 2), np.float32)), 1)
     assert np.abs(seen.lines - picture[1::2]).mean() == pytest.approx(12, abs=0.01)
     np.testing.assert_allclose(seen.missed, 12, atol=0.01)
     np.testing.assert_allclose(seen.lifted(1, 0.0), picture[1::2], atol=0.01)

@@ -14,7 +14,7 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-from grevin.core.motion.flow import Flow, Luma8, outside, positions, sample
+from grevin.core.motion.flow import Flow, Luma8, outside, positions, sample, stretched
 
 Picture = npt.NDArray[np.float32]
 Weights = npt.NDArray[np.float32]
@@ -72,7 +72,7 @@ def _agreement(here: Side, there: Side) -> Weights:
     residue = cv2.resize(left_over(here.luma, there.luma, here.flow), size, interpolation=cv2.INTER_AREA)
     flow, back = (_coarse(side.flow) for side in (here, there))
     scale = _coarse_scale(here.luma)
-    returned = sample(back, *positions(np.asarray(flow * scale, np.float32)))
+    returned = sample(back, *positions(stretched(flow, scale)))
     error = cv2.magnitude(flow[..., 0] + returned[..., 0], flow[..., 1] + returned[..., 1])
     return np.asarray(cv2.exp(-(residue / RESIDUE_LEVELS + error / BACK_PX)), np.float32)
 
@@ -144,20 +144,22 @@ def _splatted_coarse(flow: Flow, weight: Weights, scale: npt.NDArray[np.float32]
     """The same on a grid of its own, in pixels of the full one; `scale` (right, down) leads from those to these."""
     height, width = weight.shape
     rows, columns = np.indices((height, width), dtype=np.float32)
-    x, y = columns + scale[0] * flow[..., 0], rows + scale[1] * flow[..., 1]
+    # what leads off the grid lands on a frame round it, two cells wide on the right and below
+    x = np.clip(columns + scale[0] * flow[..., 0], -1, width)
+    y = np.clip(rows + scale[1] * flow[..., 1], -1, height)
     left, top = np.floor(x), np.floor(y)
     right, below = x - left, y - top
-    first = (top.astype(np.int32) * width + left.astype(np.int32)).ravel()
+    framed = height + 3, width + 3
+    first = ((top.astype(np.intp) + 1) * framed[1] + left.astype(np.intp) + 1).ravel()
     carried = np.stack([weight, weight * flow[..., 0], weight * flow[..., 1], np.ones_like(weight)]).reshape(4, -1)
-    sums = np.zeros((4, height * width))
+    sums = np.zeros((4, framed[0] * framed[1]))
     for dx, wide in ((0, 1 - right), (1, right)):
         for dy, high in ((0, 1 - below), (1, below)):
-            inside = (left >= -dx) & (left < width - dx) & (top >= -dy) & (top < height - dy)
-            here = np.flatnonzero(inside)
-            place, share = first[here] + (dy * width + dx), (wide * high).ravel()[here]
+            place, share = first + (dy * framed[1] + dx), (wide * high).ravel()
             for total, values in zip(sums, carried, strict=True):
-                total += np.bincount(place, share * values[here], minlength=height * width)
-    known, across, down, landed = (total.reshape(height, width).astype(np.float32) for total in sums)
+                total += np.bincount(place, share * values, minlength=len(total))
+    inner = (total.reshape(framed)[1 : height + 1, 1 : width + 1] for total in sums)
+    known, across, down, landed = (np.asarray(total, np.float32) for total in inner)
     wide = [cv2.GaussianBlur(plane, (0, 0), HOLE_PX / COARSE) for plane in (known, across, down)]
     reached = known > LEAST
     total = np.where(reached, known, np.maximum(wide[0], 1e-9))

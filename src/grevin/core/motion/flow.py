@@ -110,11 +110,11 @@ def _steady_flow(here: Luma8, there: Luma8) -> Flow:
     shift = displacement(first, second)
     if float(np.hypot(*shift)) >= FAR_PX:
         whole = np.rint(shift).astype(np.float32)
-        moved = np.asarray(_even_flow(first, _moved(second, whole)) + whole, np.float32)
+        moved = _shifted(_even_flow(first, _moved(second, whole)), whole)
         flow = min(flow, moved, key=lambda one: _unexplained(first, second, one))
     large = cv2.resize(with_camera(flow, first, second), here.shape[::-1], interpolation=cv2.INTER_LINEAR)
     scale = np.array([here.shape[1] / size[0], here.shape[0] / size[1]], np.float32)
-    return np.asarray(large * scale, np.float32)
+    return stretched(np.asarray(large, np.float32), scale)
 
 
 def _even_flow(here: Luma8, there: Luma8) -> Flow:
@@ -137,9 +137,9 @@ def _far_flow(here: Luma8, there: Luma8) -> Flow:
     glance, whole = np.asarray(small[0], np.uint8), np.rint(shift).astype(np.float32)
     half = whole * np.float32(0.5)
     plain = _near_flow(glance, np.asarray(small[1], np.uint8), "glance")
-    moved = np.asarray(_near_flow(glance, _moved(small[1], half), "glance") + half, np.float32)
+    moved = _shifted(_near_flow(glance, _moved(small[1], half), "glance"), half)
     if _unexplained(glance, small[1], moved) < _unexplained(glance, small[1], plain):
-        return np.asarray(_near_flow(here, _moved(there, whole), "far") + whole, np.float32)
+        return _shifted(_near_flow(here, _moved(there, whole), "far"), whole)
     return _near_flow(here, there, "far")
 
 
@@ -153,6 +153,16 @@ def _moved(picture: npt.NDArray[Any], shift: Flow) -> Luma8:
     return np.asarray(
         cv2.warpAffine(picture, move, picture.shape[::-1], flags=flags, borderMode=cv2.BORDER_REPLICATE), np.uint8
     )
+
+
+def _shifted(flow: Flow, shift: Flow) -> Flow:
+    """A flow with the same (right, down) added everywhere; a fifth of the time that NumPy takes for pairs."""
+    return (flow.reshape(flow.shape[0], -1) + np.tile(shift, flow.shape[1])).reshape(flow.shape)
+
+
+def stretched(flow: Flow, factors: Flow) -> Flow:
+    """A flow in other units, from factors (right, down), (2,) float32; as quickly."""
+    return (flow.reshape(flow.shape[0], -1) * np.tile(factors, flow.shape[1])).reshape(flow.shape)
 
 
 def _unexplained(here: Luma8, there: npt.NDArray[Any], flow: Flow) -> float:

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from grevin.core.motion.flow import Flow, positions
+from grevin.core.motion.flow import Flow, positions, stretched
 from grevin.core.picture.levels import Plane
 
 NEAR_PX, COARSE_NEAR_PX = 7, 15  # sides of the surroundings in which a place is compared, of fine and coarse grain
@@ -156,7 +156,7 @@ class _Way:
     def __init__(self, flow: Flow, shape: tuple[int, ...]) -> None:
         if flow.shape[:2] != shape:
             scale = np.array([shape[1] / flow.shape[1], shape[0] / flow.shape[0]], np.float32)
-            flow = np.asarray(cv2.resize(flow, shape[::-1], interpolation=cv2.INTER_AREA) * scale, np.float32)
+            flow = stretched(np.asarray(cv2.resize(flow, shape[::-1], interpolation=cv2.INTER_AREA), np.float32), scale)
         self.flow = flow
         height, width = shape
         self._across, self._down = positions(flow)

@@ -67,6 +67,14 @@ class Mix:
     mean: Shares
     moved: tuple[Shares, ...]
 
+    def on(self, shape: tuple[int, int]) -> Mix:
+        """The same on a grid of (h, W)."""
+        filtered, mean, *moved = (
+            np.asarray(cv2.resize(share, shape[::-1], interpolation=cv2.INTER_LINEAR), np.float32)
+            for share in (self.filtered, self.mean, *self.moved)
+        )
+        return Mix(filtered, mean, tuple(moved))
+
 
 def mix_of(filtered: Levels, mean: Levels, known: Levels, seen: list[Seen], lifted: list[Levels], own: Noise) -> Mix:
     """Shares of the candidates by their errors.
