@@ -76,11 +76,11 @@ def _figures(clip: Clip, kind: str, clean: MemorySource) -> dict[str, Any]:
     return {
         "clip": clip.name, "group": clip.group, "kind": kind, "precision": ratios["blob_precision"],
         "recall": ratios["blob_recall"],
-        "gain_db": treated.errors.figures()["whole_db"] - given.figures()["whole_db"], "clean_db": _clean_db(clean),
+        "gain_db": treated.errors.figures()["whole_db"] - given.figures()["whole_db"], "clean_db": clean_db(clean),
     }  # fmt: skip
 
 
-def _clean_db(clean: MemorySource) -> float:
+def clean_db(clean: MemorySource) -> float:
     """Of the frame that most harm is done to."""
     chain = Chain(clean, Treatment(steps=(TreatmentStep.make("dirt"),)))
     pairs = ((clean.frame(number), chain.result.frame(number)) for number in range(len(clean)))

@@ -19,8 +19,8 @@ def bench(
         str,
         typer.Option(
             help="dirt, protect (harm to clean footage), survey, time, light, noise, surface, tape, jitter, wobble, "
-            "colour, compression, gradients, edges, stairs, enlarge, harm, flickering (dirt under flicker), output, "
-            "full (hours), steps (speed of each), speed or looking."
+            "colour, compression, gradients, edges, stairs, enlarge, harm, flickering (dirt under flicker), captured "
+            "(dirt behind codecs), output, full (hours), steps (speed of each), speed or looking."
         ),
     ] = "dirt",
     clip: Annotated[list[str] | None, typer.Option(help="Only these clips; may be given several times.")] = None,
@@ -58,6 +58,7 @@ Measured = tuple[dict[str, Any], Any]
 
 def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progress], Measured]:
     """What a suite runs."""
+    from bench.captured import run_captured
     from bench.colour import run_colour
     from bench.compression import run_compression
     from bench.edges import run_edges
@@ -104,6 +105,7 @@ def _suites(clips: list[str], long_frames: int, suite: str) -> Callable[[Progres
         "stairs": lambda progress: run_stairs(clips, progress),
         "harm": lambda progress: run_harm(clips, progress),
         "flickering": lambda progress: run_flickering(clips, progress),
+        "captured": lambda progress: run_captured(clips, progress),
         "enlarge": lambda progress: run_enlarge(clips, progress),
         "tape": lambda progress: run_tape(clips, progress),
     }
