@@ -64,10 +64,10 @@ def _of_clip(place: int) -> list[dict[str, Any]]:
     if frames[0].format.bit_depth != 8 or not carried_by_codec(frames[0]):
         return []
     dirty = damaged(MemorySource(frames, clip.name), DirtDamage(seed=SEED + place))
-    return [_figures(clip, codec, frames, dirty) for codec in CODECS]
+    return [captured_figures(clip, codec, frames, dirty) for codec in CODECS]
 
 
-def _figures(clip: Clip, codec: str, frames: list[Frame], dirty: DamagedSource) -> dict[str, Any]:
+def captured_figures(clip: Clip, codec: str, frames: list[Frame], dirty: DamagedSource) -> dict[str, Any]:
     """Of one clip through one codec: what is found of its dirt, and what is done to it without any."""
     hurt = [dirty.frame(number) for number in range(len(frames))]
     clean = MemorySource(through(frames, codec) if codec else frames, clip.name)

@@ -10,7 +10,8 @@ import pytest
 
 from bench import looking
 from bench.camera_moves import Move, filmed
-from bench.clips import CLIPS, REPORTS, RULES, Clip, ClipUnavailableError, Wear, clip_path, worn
+from bench.captured import Captured, captured_figures
+from bench.clips import CLIPS, REPORTS, RULES, Clip, ClipUnavailableError, Wear, clip_path, through, worn
 from bench.coded import coded_run
 from bench.dirt import run_clip
 from bench.floors import FLOORS
@@ -26,6 +27,7 @@ from grevin.core.errors import UsageError
 from grevin.core.media.opening import open_reel
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
+from grevin.core.quality.damage.base import damaged, truth_of
 from grevin.core.quality.damage.dirt import DirtDamage
 from grevin.core.steps.evidence import Blob
 from tests.conftest import moving_frames
@@ -138,6 +140,18 @@ def test_the_worst_are_kept_in_order() -> None:
         (one if number % 2 else other).alarmed("x", number, blob, (picture, spoilt, picture))
     one.add(other)
     assert [sample.frame for sample in sorted(one.alarms, reverse=True)] == list(range(29, 17, -1))
+
+
+def test_dirt_lies_below_the_codec_of_a_capture() -> None:
+    clean = moving_frames(6, 160, 128)
+    frames = [clean.frame(number) for number in range(len(clean))]
+    dirty = damaged(clean, DirtDamage(seed=4, blobs_per_frame=12, hair_share=0.0, largest_px=12))
+    captured = Captured(through([dirty.frame(number) for number in range(len(clean))], "h264"), dirty)
+    assert all(np.array_equal(truth_of(captured, n, "dirt").mask, truth_of(dirty, n, "dirt").mask) for n in range(6))
+    assert not np.array_equal(captured.frame(2).planes[0], dirty.frame(2).planes[0])
+    row = captured_figures(CLIPS[0], "h264", frames, dirty)
+    assert row["recall"] > 0.6
+    assert row["gain_db"] > 2
 
 
 def test_drawn_scenes_move_and_are_the_same_every_time() -> None:
