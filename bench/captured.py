@@ -9,14 +9,12 @@ from __future__ import annotations
 from typing import Any
 
 from bench.clips import CLIPS, Clip, carried_by_codec, load_clip, through
-from bench.dirt import Errors, treat
-from bench.flickering import clean_db
+from bench.dirt import short_figures
 from bench.groups import by_group
 from bench.over_clips import suite_over_clips
-from bench.worst import Worst
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
-from grevin.core.quality.damage.base import DamagedSource, Truth, damaged, truth_of
+from grevin.core.quality.damage.base import DamagedSource, Truth, damaged
 from grevin.core.quality.damage.dirt import DirtDamage
 from grevin.core.quality.memory_source import MemorySource
 
@@ -71,14 +69,5 @@ def captured_figures(clip: Clip, codec: str, frames: list[Frame], dirty: Damaged
     """Of one clip through one codec: what is found of its dirt, and what is done to it without any."""
     hurt = [dirty.frame(number) for number in range(len(frames))]
     clean = MemorySource(through(frames, codec) if codec else frames, clip.name)
-    captured, given = Captured(through(hurt, codec) if codec else hurt, dirty), Errors()
-    for number in range(len(clean)):
-        truth = truth_of(captured, number, "dirt").mask
-        given.count(clean.frame(number).luma8(), captured.frame(number).luma8(), truth)
-    treated = treat(clip.name, clean, captured, {}, Worst())
-    ratios, made = treated.matches.ratios(), treated.errors.figures()
-    return {
-        "clip": clip.name, "group": clip.group, "codec": codec, "precision": ratios["blob_precision"],
-        "recall": ratios["blob_recall"], "inside_db": made["inside_db"],
-        "gain_db": made["whole_db"] - given.figures()["whole_db"], "clean_db": clean_db(clean),
-    }  # fmt: skip
+    captured = Captured(through(hurt, codec) if codec else hurt, dirty)
+    return {"clip": clip.name, "group": clip.group, "codec": codec, **short_figures(clip.name, clean, captured)}

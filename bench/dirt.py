@@ -190,6 +190,23 @@ def measure_harm(name: str, clean: FrameSource, settings: dict[str, Any], worst:
     return harm
 
 
+def short_figures(name: str, clean: FrameSource, dirty: DamagedSource) -> dict[str, float]:
+    """What is found of dirt with empty settings, what is gained, and what is done to the clean frame harmed most."""
+    given = Errors()
+    for number in range(len(clean)):
+        truth = truth_of(dirty, number, "dirt").mask
+        given.count(clean.frame(number).luma8(), dirty.frame(number).luma8(), truth)
+    treated = treat(name, clean, dirty, {}, Worst())
+    ratios, made = treated.matches.ratios(), treated.errors.figures()
+    chain = Chain(clean, Treatment(steps=(TreatmentStep.make("dirt"),)))
+    pairs = ((clean.frame(number), chain.result.frame(number)) for number in range(len(clean)))
+    return {
+        "precision": ratios["blob_precision"], "recall": ratios["blob_recall"], "inside_db": made["inside_db"],
+        "gain_db": made["whole_db"] - given.figures()["whole_db"],
+        "clean_db": min(round(psnr(*squared_error(one.luma8(), other.luma8())), 2) for one, other in pairs),
+    }  # fmt: skip
+
+
 def motion_of(clean: FrameSource) -> float:
     """Motion below which 95 % of the picture moves, px a frame; median over the frames."""
     shares = []

@@ -8,19 +8,15 @@ from __future__ import annotations
 from typing import Any
 
 from bench.clips import CLIPS, Clip, load_clip
-from bench.dirt import Errors, treat
+from bench.dirt import short_figures
 from bench.groups import by_group
 from bench.over_clips import suite_over_clips
-from bench.worst import Worst
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
-from grevin.core.quality.damage.base import damaged, truth_of
+from grevin.core.quality.damage.base import damaged
 from grevin.core.quality.damage.dirt import DirtDamage
 from grevin.core.quality.damage.light import FlickerDamage
-from grevin.core.quality.figures import psnr, squared_error
 from grevin.core.quality.memory_source import MemorySource
-from grevin.core.treatment.chain import Chain
-from grevin.core.treatment.recipe import Treatment, TreatmentStep
 
 SEED = 5209  # of the flicker and of the dirt; each clip has its own
 LENGTH = 10  # frames
@@ -67,21 +63,5 @@ def _lit(frames: list[Frame], kind: str, seed: int) -> list[Frame]:
 
 def _figures(clip: Clip, kind: str, clean: MemorySource) -> dict[str, Any]:
     """Of one clip in one light: what is found of its dirt, and what is done to it without any."""
-    dirty, given = damaged(clean, DirtDamage(seed=SEED + CLIPS.index(clip))), Errors()
-    for number in range(len(clean)):
-        truth = truth_of(dirty, number, "dirt").mask
-        given.count(clean.frame(number).luma8(), dirty.frame(number).luma8(), truth)
-    treated = treat(clip.name, clean, dirty, {}, Worst())
-    ratios = treated.matches.ratios()
-    return {
-        "clip": clip.name, "group": clip.group, "kind": kind, "precision": ratios["blob_precision"],
-        "recall": ratios["blob_recall"],
-        "gain_db": treated.errors.figures()["whole_db"] - given.figures()["whole_db"], "clean_db": clean_db(clean),
-    }  # fmt: skip
-
-
-def clean_db(clean: MemorySource) -> float:
-    """Of the frame that most harm is done to."""
-    chain = Chain(clean, Treatment(steps=(TreatmentStep.make("dirt"),)))
-    pairs = ((clean.frame(number), chain.result.frame(number)) for number in range(len(clean)))
-    return min(round(psnr(*squared_error(one.luma8(), other.luma8())), 2) for one, other in pairs)
+    dirty = damaged(clean, DirtDamage(seed=SEED + CLIPS.index(clip)))
+    return {"clip": clip.name, "group": clip.group, "kind": kind, **short_figures(clip.name, clean, dirty)}

@@ -26,6 +26,11 @@ def above(values: npt.NDArray[np.uint8], level: float) -> Mask:
     return np.asarray(values > np.uint8(min(255, int(level))))
 
 
+def values_in(picture: npt.NDArray[np.float32], mask: Mask) -> npt.NDArray[np.float32]:
+    """(N, C) values of (H, W, C) in a mask; several times faster than indexing by the mask."""
+    return picture.reshape(-1, picture.shape[2]).take(np.flatnonzero(mask), axis=0)
+
+
 def align_to_chroma(mask: Mask, fmt: PictureFormat) -> Mask:
     """The mask grown to whole chroma blocks.
 

@@ -16,7 +16,7 @@ from grevin.core.motion.flow import Flow, outside, sample
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.geometry import Area
-from grevin.core.picture.masks import boxes_around
+from grevin.core.picture.masks import boxes_around, values_in
 from grevin.core.picture.spreading import inpainted
 
 Patch = npt.NDArray[np.float32]
@@ -149,14 +149,9 @@ def _match_ring(patch: Rgb, moved: Patch, ring: Mask) -> tuple[npt.NDArray[np.fl
     """Offset (per channel) that brings a frame's ring to ours, and the variance that is left."""
     if not ring.any():
         return np.zeros(3, np.float32), 1.0
-    error = _at(patch - moved, ring)
+    error = values_in(patch - moved, ring)
     offset = np.clip(known_median(error), -LARGEST_OFFSET, LARGEST_OFFSET).astype(np.float32)
     return offset, float(np.square(error - offset).mean())
-
-
-def _at(values: Patch, where: Mask) -> Patch:
-    """(N, 3) values of (h, w, 3) in a mask; several times faster than indexing by the mask."""
-    return values.reshape(-1, 3).take(np.flatnonzero(where), axis=0)
 
 
 def _with_grain(patch: Rgb, ring: Mask, mix: Patch, best: Offer) -> Patch:
@@ -171,8 +166,7 @@ def _with_grain(patch: Rgb, ring: Mask, mix: Patch, best: Offer) -> Patch:
         ours = np.asarray(patch - cv2.GaussianBlur(patch, (0, 0), GRAIN_SIGMA_PX), np.float32)
         inner = cv2.erode(ring.view(np.uint8), np.ones((3, 3), np.uint8), borderValue=1) > 0  # clear of the dirt's edge
         inner = inner if inner.any() else ring
-        raised = float(
-            np.sqrt(np.square(_at(ours, inner)).mean() / max(1e-12, float(np.square(_at(fine, inner)).mean())))
-        )
+        around, filled = (np.square(values_in(grain, inner)).mean() for grain in (ours, fine))
+        raised = float(np.sqrt(around / max(1e-12, float(filled))))
     smooth = cv2.GaussianBlur(mix, (0, 0), GRAIN_SIGMA_PX)
     return np.asarray(smooth + np.float32(np.clip(raised, 1.0, MOST_GRAIN)) * fine, np.float32)

@@ -15,6 +15,7 @@ from grevin.core.motion.between import Between, Side, bent, between, left_over
 from grevin.core.motion.flow import Flow, Luma8, positions, sample
 from grevin.core.picture.colour import Rgb, from_rgb
 from grevin.core.picture.frame import Frame
+from grevin.core.picture.masks import values_in
 from grevin.core.steps.evidence import Evidence
 from grevin.core.steps.rebuild.ties import TieLine, tied
 from grevin.core.steps.rebuild.trying import moved_share
@@ -237,14 +238,14 @@ def with_grain(picture: Rgb, model: Window, other: int) -> Rgb:
     flat &= _explained(apart, grain, flat)
     if np.count_nonzero(flat) < FEWEST_FLAT:
         return picture
-    fine, there, made = (_at(_fine(one), flat) for one in (model.rgb(), np.asarray(moved, np.float32), picture))
+    fine, there, made = (values_in(_fine(one), flat) for one in (model.rgb(), np.asarray(moved, np.float32), picture))
     variance = float(fine.var())
-    renewed = min(_robust_variance(_at(grain, flat)), _renewed_share(fine, there) * variance)
+    renewed = min(_robust_variance(values_in(grain, flat)), _renewed_share(fine, there) * variance)
     lacking = min(renewed, variance - float(made.var()))
     if lacking <= LEAST_GRAIN**2:
         return picture
     held = np.clip(grain, -MOST_GRAIN * np.sqrt(renewed), MOST_GRAIN * np.sqrt(renewed))
-    weight = np.float32(np.sqrt(lacking) / max(float(_at(held, flat).std()), 1e-6))
+    weight = np.float32(np.sqrt(lacking) / max(float(values_in(held, flat).std()), 1e-6))
     return np.asarray(picture + weight * _borrowed(np.asarray(held, np.float32), flat), np.float32)
 
 
@@ -253,13 +254,8 @@ def _explained(apart: Rgb, grain: Rgb, flat: npt.NDArray[np.bool_]) -> npt.NDArr
     if not flat.any():
         return flat
     wide = np.maximum.reduce(cv2.split(np.abs(cv2.GaussianBlur(apart, (0, 0), WIDE_SIGMA_PX))))
-    usual = np.sqrt(_robust_variance(_at(grain, flat)))
+    usual = np.sqrt(_robust_variance(values_in(grain, flat)))
     return np.asarray(wide < WIDE_SHARE * usual + LEAST_GRAIN, np.bool_)
-
-
-def _at(picture: Rgb, where: npt.NDArray[np.bool_]) -> npt.NDArray[np.float32]:
-    """(N, 3) values of (H, W, 3) in a mask; several times faster than indexing by the mask."""
-    return picture.reshape(-1, picture.shape[2]).take(np.flatnonzero(where), axis=0)
 
 
 def _robust_variance(values: npt.NDArray[np.float32]) -> float:

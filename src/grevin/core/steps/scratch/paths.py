@@ -132,10 +132,11 @@ def _best_way(gain: Map) -> tuple[int, list[int], float] | None:
         return None
     places = [place]
     while band > 0:
-        left, straight, right = sums[band - 1, place - 1 : place + 2] - np.array([STEP_COST, 0, STEP_COST], np.float32)
-        if max(left, straight, right) <= 0:
+        came = {step: sums[band - 1, place + step] - np.float32(STEP_COST) * abs(step) for step in (0, -1, 1)}
+        step = max(came, key=lambda one: came[one])
+        if came[step] <= 0:
             break
-        place += -1 if left > straight and left >= right else int(right > straight)
+        place += step
         band -= 1
         places.append(place)
     return band, [place - 1 for place in places[::-1]], score
