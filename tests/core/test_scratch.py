@@ -8,15 +8,17 @@ from types import SimpleNamespace
 import cv2
 import numpy as np
 import pytest
+from scipy.special import expit
 
 from grevin.core.picture.colour import to_rgb
 from grevin.core.picture.frame import Frame
 from grevin.core.quality.damage.scratch import Line, ScratchDamage
 from grevin.core.quality.figures import psnr, squared_error
 from grevin.core.quality.memory_source import MemorySource
+from grevin.core.steps.scratch.centring import centred, widened
 from grevin.core.steps.scratch.frames_around import FramesAround, worth_asking
 from grevin.core.steps.scratch.lines import Line as Found
-from grevin.core.steps.scratch.lines import centred, is_cut, widened
+from grevin.core.steps.scratch.lines import is_cut
 from grevin.core.steps.scratch.mending import Other, _follows, _opaque, mend_line, over_rows
 from grevin.core.steps.scratch.over_shot import passes
 from grevin.core.steps.scratch.paths import over_time, paths_of
@@ -373,6 +375,36 @@ def test_a_line_beside_a_black_border_stays_narrow_and_in_its_place() -> None:
     found = Found(0, np.full(80, 36.0), 1, False, 1.0, 0)
     assert widened(picture, found).width == 1
     assert float(np.abs(centred(picture, found).centre - 36.5).max()) < 1
+
+
+@pytest.mark.parametrize("depth", [0.6, 0.15])
+def test_a_line_that_bends_is_followed_to_a_part_of_a_px(depth: float) -> None:
+    rng = np.random.default_rng(11)
+    bent = 40.0 + 1.2 * np.sin(np.arange(240) / 40.0)
+    picture = 0.3 + rng.normal(0, 0.012, (240, 80, 3)).astype(np.float32)
+    picture += depth * expit((1.5 - np.abs(np.arange(80) - bent[:, None])) / 0.35)[..., None].astype(np.float32)
+    line = centred(picture, Found(0, np.full(240, 40.0), 3, False, 1.0, 0))
+    assert float(np.abs(line.centre - bent).mean()) < 0.1
+
+
+def test_what_stands_beside_a_line_does_not_draw_it_aside() -> None:
+    rng = np.random.default_rng(12)
+    picture = 0.3 + rng.normal(0, 0.012, (240, 80, 3)).astype(np.float32)
+    picture[:, 39:42] += 0.08
+    picture[60:110, 42:46] += 0.3  # of the picture, along a fifth of it
+    line = centred(picture, Found(0, np.full(240, 40.0), 3, False, 1.0, 0))
+    assert float(np.abs(line.centre - 40.0).mean()) < 0.3
+
+
+@pytest.mark.parametrize("wide", [3, 4])
+def test_beside_what_a_scratch_covers_the_picture_is_kept(wide: int) -> None:
+    rng = np.random.default_rng(13)
+    right = rng.uniform(0.2, 0.5, (200, 60, 3)).astype(np.float32)
+    worn = right.copy()
+    worn[:, 29 : 29 + wide] = 1.0
+    mend_line(worn, Found(0, np.full(200, 28.5 + wide / 2), 3, False, 1.0, 0), (4, 4), list)
+    beside = [26, 27, 34]  # of what is mended, and not covered
+    assert psnr(*squared_error(255 * worn[:, beside], 255 * right[:, beside])) > 35
 
 
 @pytest.mark.parametrize(("textured", "share"), [(80, 1.0), (30, 0.3)])

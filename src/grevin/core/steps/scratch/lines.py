@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
 import numpy.typing as npt
-from scipy.ndimage import gaussian_filter1d
 
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
@@ -21,18 +20,10 @@ LOWEST, HIGHEST = -1.7, 1.7  # scores from which a line is taken with caution 0 
 DOUBTFUL = 0.8  # of the score beside that: the step was nearly of the other opinion
 MOST_LEAN, LEAN_PX = 0.04, 1.5  # px across for each row, and besides: a film drifts less than that over a frame
 REACH_PX = 14  # beside the middle, where its profile is read
-WIDEST_HALF_PX, HALF_DEPTH = (
-    8,
-    0.5,
-)  # half of the widest scratch with its flanks, and of its depth, that it is as wide as
-UNEVEN_SHARE = 0.3  # of its depth, that what stands upright beside it may have
 LEAST_STEP, CUT_FAR_PX = 0.24, 10  # share of a cut's height that falls from px to px; px from which its sides are flat
 CLEARLY_SEEN, LEAST_PROFILE = 4.0, 1.0 / 255  # times what is beside it, and what is at least
 FEWEST_ROWS = 4  # of a line that a person drew
 TOGETHER_PX = 5.0  # beside half of both widths
-NEAR_FLANK_PX = 5  # of a flank by which the middle is told: a border may lie behind it
-CENTRED_TIMES, CENTRED_ROWS = 2, 8.0  # passes, and rows over which the middle is told
-MOST_SHIFT_PX, SHIFT_COST = 2.5, 0.06  # of the middle; of the profile's energy, for a px squared
 EDGE_SHARE = 0.35  # of the profile's greatest deviation, where a scratch ends,
 EDGE_LEVELS = 20.0 / 255  # or so much of it is left: the flanks of a strong one are seen farther out
 RIM_PX = 1  # beyond that
@@ -253,64 +244,6 @@ def _mean_across(values: Rgb) -> npt.NDArray[np.float32]:
     for column in range(1, values.shape[1]):
         total += values[:, column]
     return total / np.float32(values.shape[1])
-
-
-def widened(rgb: Rgb, line: Line) -> Line:
-    """The line as wide as its mean profile is, and in the middle of that, where it was found narrower.
-
-    A strong scratch looks like a line to boxes that are too narrow for it as well.
-    """
-    values = sampled(rgb, line, REACH_PX)
-    profile = np.median(deviations(values, WIDEST_HALF_PX), axis=0)
-    near = slice(REACH_PX - line.width // 2 - 1, REACH_PX + line.width // 2 + 2)
-    channel = int(np.argmax(np.abs(profile[near]).max(axis=0)))
-    one = -profile[:, channel] if line.dark else profile[:, channel]
-    top = near.start + int(np.argmax(one[near]))
-    beyond = one > HALF_DEPTH * max(0.0, float(one[top]))
-    if one[top] <= 0 or not beyond[top] or _step(values[..., channel]) > HALF_DEPTH * float(one[top]):
-        return line
-    first, last = top, top
-    while first > 0 and beyond[first - 1]:
-        first -= 1
-    while last < 2 * REACH_PX and beyond[last + 1]:
-        last += 1
-    width = last - first + 1
-    beside = np.abs(np.delete(one, np.arange(max(0, first - 2), last + 3)))
-    if not len(beside) or float(beside.max()) > UNEVEN_SHARE * float(one[top]):
-        return line  # what stands beside it is as strong as it: whose width that is cannot be told
-    if width <= line.width or width > 2 * WIDEST_HALF_PX - 2:  # what is wider is no scratch but a side of something
-        return line
-    return replace(line, width=width | 1, centre=line.centre + (first + last) / 2 - REACH_PX)
-
-
-def _step(values: npt.NDArray[np.float32]) -> float:
-    """By how much both sides of a line differ: where that is half of what it stands out, an edge is near."""
-    left, right = values[:, : REACH_PX - WIDEST_HALF_PX + 1], values[:, REACH_PX + WIDEST_HALF_PX :]
-    return abs(float(np.median(left.mean(axis=1) - right.mean(axis=1))))
-
-
-def centred(rgb: Rgb, line: Line) -> Line:
-    """The line brought to where the frame shows it, a part of a px: its way was found in bands of rows only."""
-    line = widened(rgb, line)
-    far = line.width // 2 + 3
-    reach = far + NEAR_FLANK_PX - 1
-    for _ in range(CENTRED_TIMES):
-        deviation = deviations(sampled(rgb, line, reach), far, NEAR_FLANK_PX)
-        profile = np.median(deviation, axis=0)
-        near = slice(reach - line.width // 2 - 2, reach + line.width // 2 + 3)
-        channel = int(np.argmax(np.abs(profile[near]).max(axis=0)))
-        rows = gaussian_filter1d(deviation[..., channel], CENTRED_ROWS, axis=0, mode="nearest")
-        shape, places = profile[:, channel], np.arange(2 * reach + 1)
-        shape = np.where(np.abs(places - reach) <= line.width // 2 + 2, shape, 0.0)
-        weight = np.square(shape)
-        most = (0.5 + 0.5 * line.width) / CENTRED_TIMES  # altogether no farther than the line itself reaches
-        aside = float(np.clip((weight * (places - reach)).sum() / max(1e-9, float(weight.sum())), -most, most))
-        shifts = np.arange(-MOST_SHIFT_PX, MOST_SHIFT_PX + 0.1, 0.25)
-        moved = np.stack([np.interp(places - shift, places, shape) for shift in shifts])
-        fit = rows @ moved.T - SHIFT_COST * float(shape @ shape) * np.square(shifts)[None, :]
-        best = gaussian_filter1d(shifts[np.argmax(fit, axis=1)], CENTRED_ROWS, mode="nearest")
-        line = replace(line, centre=line.centre + best + aside)
-    return line
 
 
 def is_cut(rgb: Rgb, line: Line) -> bool:

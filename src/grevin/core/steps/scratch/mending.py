@@ -40,6 +40,7 @@ MOSTLY = 0.5  # of its rows: on rule clips shallow ones mostly stay below .3, th
 # 1.2.
 SHINES_THROUGH, LEAST_SPREAD = 0.5, 8.0 / 255
 SURELY = 2.0  # standard errors
+RIM_SHARE = 0.08  # of what it covers in its middle: where it covers less the picture is seen; .05 to .15 do alike
 CLIPPED = 0.985  # of white: nothing is left above
 SEEN_LEVELS = 5.0 / 255  # by which the flanks may differ on another frame that shows the same
 SEEN_SHARE = 0.4  # of their own texture: who fits a rich texture so well shows what is there
@@ -115,35 +116,46 @@ def mend_line(picture: Rgb, line: Line, reach: tuple[int, int], others: Callable
     values = picture[rows, at].astype(np.float32)
     inner = (offsets >= -left) & (offsets <= right)
     shown = _shown(others(), values, rows, at, inner)
-    added = _profile(picture, line, reach, at, shown)
+    added, cover = _profile(picture, line, reach, at, shown)
     under = values - added
     core = np.abs(offsets) <= CORE_PX
-    opaque = _opaque(values, core, under, inner)[:, None] | _too_deep(added, values, inner)
-    joined = _continued(picture, line.top, at, inner) if opaque.any() else under
-    mended = np.where(opaque[:, None], joined, under)
+    opaque, deep = _opaque(values, core, under, inner), _too_deep(added, values, inner)
+    covered = np.asarray(opaque[:, None] & (cover > RIM_SHARE))
+    hidden = np.asarray(inner[None, :, None] & (deep[:, None] | covered[..., None]))
+    mended = _joined(picture, line.top, at, np.where(inner[None, :, None], under, values), hidden)
     kept = _kept(under, added, shown)
     mended = shown.seen * (kept * under + (1 - kept) * shown.values) + (1 - shown.seen) * mended
     picture[np.broadcast_to(rows, at.shape)[:, inner], at[:, inner]] = np.clip(mended[:, inner], 0.0, 1.0)
     seen = shown.seen[:, inner, 0].mean(axis=1)
     theirs = seen * (kept[:, 0, 0] < LITTLE)
-    gone = theirs + (1 - seen) * opaque.any(axis=1)
+    gone = theirs + (1 - seen) * hidden.any(axis=(1, 2))
     return Mended(float(gone.mean()), float(theirs.sum() / max(1e-9, gone.sum())))
 
 
-def _continued(picture: Rgb, top: int, at: npt.NDArray[np.int64], inner: npt.NDArray[np.bool_]) -> Values:
-    """(N, M, 3) what lies beside the scratch continued into it, at some places of its rows."""
+def _joined(
+    picture: Rgb, top: int, at: npt.NDArray[np.int64], left_over: Values, hidden: npt.NDArray[np.bool_]
+) -> Values:  # fmt: skip
+    """(N, M, 3) what is left over at some places of the rows of a scratch, continued into what it hides, the same."""
+    if not hidden.any():
+        return left_over
     left, right = max(0, int(at.min()) - AROUND_PX), int(at.max()) + 1 + AROUND_PX
-    box = picture[top : top + len(at), left:right]
+    box = picture[top : top + len(at), left:right].copy()
     rows = np.arange(len(at))[:, None]
+    box[rows, at - left] = left_over
     hole = np.zeros(box.shape[:2], np.bool_)
-    hole[np.broadcast_to(rows, at.shape)[:, inner], at[:, inner] - left] = True
-    return np.asarray(inpainted(box, hole, INPAINT_PX)[rows, at - left], np.float32)
+    hole[rows, at - left] = hidden.any(axis=2)
+    return np.where(hidden, inpainted(box, hole, INPAINT_PX)[rows, at - left], left_over)
 
 
-def _profile(picture: Rgb, line: Line, reach: tuple[int, int], at: npt.NDArray[np.int64], shown: Shown) -> Values:
-    """(N, M, 3) what the scratch adds at some places of its rows: of one shape, its depth even along its way.
+def _profile(
+    picture: Rgb, line: Line, reach: tuple[int, int], at: npt.NDArray[np.int64], shown: Shown
+) -> tuple[Values, Values]:  # fmt: skip
+    """What the scratch adds at some places of its rows: of one shape, its depth even along its way.
 
     It is what goes beyond what other frames show there, or beyond what lies between its flanks.
+
+    Returns:
+        (N, M, 3) that, and (N, M) 0..1, how far it covers each place, over the most that it covers any.
     """
     far = max(reach) + 1
     side = far + FLANK_PX
@@ -158,9 +170,16 @@ def _profile(picture: Rgb, line: Line, reach: tuple[int, int], at: npt.NDArray[n
     shape[(offsets < -reach[0] - 1) | (offsets > reach[1] + 1)] = 0.0
     depth = (deviation * shape).sum(axis=(1, 2)) / max(1e-9, float(np.square(shape).sum()))
     smooth = np.asarray(_steady(depth, sure)[:, None, None] * shape, np.float32)
+    most = np.linalg.norm(shape, axis=1)
+    covering = np.broadcast_to(most / max(1e-9, float(most.max())), smooth.shape[:2]).astype(np.float32)
     places = (at - line.centre[:, None] + side).astype(np.float32)
     down = np.broadcast_to(np.arange(len(at))[:, None], at.shape).astype(np.float32)
-    return np.asarray(cv2.remap(smooth, places, down, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE), np.float32)
+    added, cover = (
+        np.asarray(cv2.remap(one, places, down, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE), np.float32)
+        for one in (smooth, covering)
+    )
+    most_added = np.linalg.norm(added, axis=2).max(axis=1)[:, None, None] * np.maximum(0.0, cover)[..., None]
+    return np.clip(added, -most_added, most_added), cover  # what is cut swings a little beside itself when it is moved
 
 
 def _sure(shape: Values, deviation: Values) -> Values:

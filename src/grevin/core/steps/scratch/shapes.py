@@ -16,7 +16,8 @@ from grevin.core.measure.sampling import spread_over
 from grevin.core.parallel import in_parallel
 from grevin.core.picture.colour import Rgb
 from grevin.core.progress import Progress
-from grevin.core.steps.scratch.lines import LOWEST, Line, centred, deviations, line_at, sampled
+from grevin.core.steps.scratch.centring import centred
+from grevin.core.steps.scratch.lines import LOWEST, Line, deviations, line_at, sampled
 from grevin.core.steps.seen import Arrays
 
 SHAPE_PX, FLANK_PX = 22, 6  # from the middle of a scratch, where its profile ends; and of that, taken for the picture

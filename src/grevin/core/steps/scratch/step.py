@@ -32,12 +32,12 @@ from grevin.core.steps.charting import Chart
 from grevin.core.steps.charting import Line as ChartLine
 from grevin.core.steps.evidence import Blob, Evidence
 from grevin.core.steps.proposing import ShotFacts, Suggestion
+from grevin.core.steps.scratch.centring import centred
 from grevin.core.steps.scratch.frames_around import REACH, FramesAround
 from grevin.core.steps.scratch.judge import shipped
 from grevin.core.steps.scratch.lines import (
     Line,
     blob_of,
-    centred,
     drawn_line,
     extent_of,
     is_cut,
@@ -69,7 +69,7 @@ class ScratchStep:
     id: ClassVar[str] = "scratch"
     label: ClassVar[str] = "Line scratch"
     fault: ClassVar[str] = "Upright scratches that stay for many frames"
-    version: ClassVar[int] = 16
+    version: ClassVar[int] = 17
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "surface"
     fills_strokes: ClassVar[bool] = True
