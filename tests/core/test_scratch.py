@@ -19,7 +19,7 @@ from grevin.core.steps.scratch.centring import centred, widened
 from grevin.core.steps.scratch.frames_around import FramesAround, worth_asking
 from grevin.core.steps.scratch.lines import Line as Found
 from grevin.core.steps.scratch.lines import is_cut
-from grevin.core.steps.scratch.mending import Other, _follows, _opaque, mend_line, over_rows
+from grevin.core.steps.scratch.mending import Other, _beside, _follows, _opaque, _steady, mend_line, over_rows
 from grevin.core.steps.scratch.over_shot import passes
 from grevin.core.steps.scratch.paths import over_time, paths_of
 from grevin.core.treatment.chain import Chain
@@ -394,6 +394,23 @@ def test_what_stands_beside_a_line_does_not_draw_it_aside() -> None:
     picture[60:110, 42:46] += 0.3  # of the picture, along a fifth of it
     line = centred(picture, Found(0, np.full(240, 40.0), 3, False, 1.0, 0))
     assert float(np.abs(line.centre - 40.0).mean()) < 0.3
+
+
+def test_bars_under_part_of_a_scratch_are_not_taken_for_its_depth() -> None:
+    """A fence takes more than half of the way of a scratch, which lies on one of its bars."""
+    rng = np.random.default_rng(14)
+    picture = (0.5 + rng.normal(0, 0.012, (240, 120, 3))).astype(np.float32)
+    for bar in range(4, 120, 14):
+        picture[100:, bar : bar + 5] -= 0.2
+    shape = np.zeros((13, 3), np.float32)
+    shape[4:9] = -0.3
+    by_picture = _beside(picture, Found(0, np.full(240, 62.0), 5, True, 1.0, 0), shape, 4)
+    assert by_picture[:80].max() < 0.1**2 < 0.3**2 < by_picture[120:].min()
+    depth, unsure = np.where(np.arange(240) < 100, 0.35, 1.05).astype(np.float32), np.zeros(240, np.bool_)
+    made = _steady(depth, unsure, by_picture)
+    assert np.abs(made[:80] - 0.35).max() < 0.05
+    assert made[120:].max() < 0.65
+    assert _steady(depth, unsure, np.full(240, 0.02**2, np.float32))[130:].min() > 1.0  # where it can be told it is so
 
 
 @pytest.mark.parametrize("wide", [3, 4])

@@ -29,6 +29,9 @@ FLANK_PX = 2  # on either side, of which the joined picture is made
 PIECES = 8  # of a scratch, whose profiles are compared
 MOST_DEPTH = 2.0  # times the usual depth of a scratch, that it may have anywhere
 ALONG_ROWS, SMOOTH_ROWS = 45, 6.0  # over which the depth is a median, and then a mean
+FADES, LEAST_FADES = 0.3, 0.05  # by which its depth departs from the usual: share of that, and at least; .2 does alike
+BESIDE_PX = 40  # on either side, where what the picture has of it is told; 24 do alike
+USUAL_PASSES = 4  # of finding the usual depth, by weights that depend on it
 CORE_PX = 1  # on either side of its middle
 TEXTURE_ROWS = 9  # over which what is even is taken off, to see texture
 APART_SHARE = 12**-0.5  # of what the flanks differ by: the rms error of a ramp for an edge anywhere between them
@@ -169,7 +172,7 @@ def _profile(
     shape = _sure(shape, some)
     shape[(offsets < -reach[0] - 1) | (offsets > reach[1] + 1)] = 0.0
     depth = (deviation * shape).sum(axis=(1, 2)) / max(1e-9, float(np.square(shape).sum()))
-    smooth = np.asarray(_steady(depth, sure)[:, None, None] * shape, np.float32)
+    smooth = np.asarray(_steady(depth, sure, _beside(picture, line, shape, far))[:, None, None] * shape, np.float32)
     most = np.linalg.norm(shape, axis=1)
     covering = np.broadcast_to(most / max(1e-9, float(most.max())), smooth.shape[:2]).astype(np.float32)
     places = (at - line.centre[:, None] + side).astype(np.float32)
@@ -208,10 +211,38 @@ def _in_its_coordinates(
     return np.asarray(known, np.float32), np.asarray(seen[..., None], np.float32)
 
 
-def _steady(depth: Values, sure: npt.NDArray[np.bool_]) -> Values:
-    """(N,) depths without what the picture adds to them: nothing to speak of where other frames show the picture."""
+def _beside(picture: Rgb, line: Line, shape: Values, far: int) -> Values:
+    """(N,) squared depth of a scratch that a picture has where there is none: by so much it disturbs that of a line.
+
+    A depth is a sum of values, each of its own weight: the same sum is told at all places beside the line.
+    """
+    side = len(shape) // 2
+    unit = np.repeat(np.eye(len(shape), dtype=np.float32)[..., None], 3, axis=2)
+    weights = (deviations(unit, far) * shape).sum(axis=1) / max(1e-9, float(np.square(shape).sum()))
+    values = sampled(picture, line, side + BESIDE_PX)
+    depths = sum(
+        cv2.filter2D(values[..., channel], -1, weights[None, :, channel], borderType=cv2.BORDER_REPLICATE)
+        for channel in range(3)
+    )
+    away = np.abs(np.arange(-side - BESIDE_PX, side + BESIDE_PX + 1))
+    some = np.asarray(depths)[:, (away > side) & (away <= BESIDE_PX)]  # clear of the line, and of what is not sampled
+    some = gaussian_filter1d(some, ALONG_ROWS / 3, axis=0, mode="nearest")
+    return np.asarray(np.square(some).mean(axis=1), np.float32)
+
+
+def _steady(depth: Values, sure: npt.NDArray[np.bool_], by_picture: Values) -> Values:
+    """(N,) depths without what the picture adds to them: nothing to speak of where other frames show the picture.
+
+    Elsewhere, the more of it may be the picture's, squared (N,), the more it is drawn towards what is usual where
+    little is: the likeliest depth of one that fades by a share of itself.
+    """
     calm = median_filter(depth, size=min(ALONG_ROWS, len(depth)) | 1, mode="nearest")
     calm = gaussian_filter1d(calm, SMOOTH_ROWS, mode="nearest")
+    usual = 1.0
+    for _ in range(USUAL_PASSES):
+        fades = max(FADES * abs(usual), LEAST_FADES) ** 2
+        usual = float(np.average(calm, weights=1.0 / (by_picture + fades)))
+    calm = (fades * calm + by_picture * usual) / (by_picture + fades)
     near = gaussian_filter1d(median_filter(depth, size=NEAR_ROWS, mode="nearest"), SMOOTH_ROWS, mode="nearest")
     share = gaussian_filter1d(sure.astype(np.float32), SMOOTH_ROWS, mode="nearest")
     return np.asarray(np.clip(share * near + (1 - share) * calm, 0.0, MOST_DEPTH), np.float32)
