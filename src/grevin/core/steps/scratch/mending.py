@@ -166,12 +166,9 @@ def _profile(
     known, seen = _in_its_coordinates(shown, line, reach, side)
     deviation = seen * (values - known) + (1 - seen) * deviations(values, far)
     sure = seen.mean(axis=(1, 2)) > MOSTLY
-    offsets = np.arange(-side, side + 1)
-    some = deviation[sure] if sure.mean() > ENOUGH else deviation
-    shape = np.median(some, axis=0)  # the same all along: what is upright in the picture is so only in part of it
-    shape = _sure(shape, some)
-    shape[(offsets < -reach[0] - 1) | (offsets > reach[1] + 1)] = 0.0
-    depth = (deviation * shape).sum(axis=(1, 2)) / max(1e-9, float(np.square(shape).sum()))
+    shape, depth = _shape(deviation[sure] if sure.mean() > ENOUGH else deviation, deviation, reach)
+    if np.median(depth) > MOST_DEPTH:  # where other frames show the picture the scratch has faded, or ended
+        shape, depth = _shape(deviation, deviation, reach)
     smooth = np.asarray(_steady(depth, sure, _beside(picture, line, shape, far))[:, None, None] * shape, np.float32)
     most = np.linalg.norm(shape, axis=1)
     covering = np.broadcast_to(most / max(1e-9, float(most.max())), smooth.shape[:2]).astype(np.float32)
@@ -183,6 +180,18 @@ def _profile(
     )
     most_added = np.linalg.norm(added, axis=2).max(axis=1)[:, None, None] * np.maximum(0.0, cover)[..., None]
     return np.clip(added, -most_added, most_added), cover  # what is cut swings a little beside itself when it is moved
+
+
+def _shape(some: Values, deviation: Values, reach: tuple[int, int]) -> tuple[Values, Values]:
+    """(M, 3) the profile of a scratch by some of its rows, and (N,) how deep it is in all of them, times that.
+
+    It is the same all along: what is upright in the picture is so only in part of it.
+    """
+    offsets = np.arange(deviation.shape[1]) - deviation.shape[1] // 2
+    shape = _sure(np.median(some, axis=0), some)
+    shape[(offsets < -reach[0] - 1) | (offsets > reach[1] + 1)] = 0.0
+    depth = (deviation * shape).sum(axis=(1, 2)) / max(1e-9, float(np.square(shape).sum()))
+    return shape, np.asarray(depth, np.float32)
 
 
 def _sure(shape: Values, deviation: Values) -> Values:
