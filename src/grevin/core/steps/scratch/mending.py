@@ -1,8 +1,9 @@
 """Mending a scratch: what is left under it kept where something is, else what other frames show, else its flanks.
 
 A shallow scratch adds something to the picture, evenly along its way: that is measured in the scratch's own
-coordinates, channel by channel, and taken off, and the picture's detail and grain stay. Where picture or scratch moves,
-the frames around show what lies under it, as far as they show its flanks: what goes beyond that is the scratch, and
+coordinates, channel by channel, and taken off, and the picture's detail and grain stay. How much the picture disturbs
+that is told beside it: where it does, the scratch is as deep as elsewhere. Where picture or scratch moves, the frames
+around show what lies under it, as far as they show its flanks: what goes beyond that is the scratch, and
 what is left is averaged with it by how far either is off. Where nothing is left under it and no frame shows it, the
 flanks are joined.
 """
