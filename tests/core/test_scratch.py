@@ -19,7 +19,16 @@ from grevin.core.steps.scratch.centring import centred, widened
 from grevin.core.steps.scratch.frames_around import FramesAround, worth_asking
 from grevin.core.steps.scratch.lines import Line as Found
 from grevin.core.steps.scratch.lines import is_cut
-from grevin.core.steps.scratch.mending import Other, _beside, _follows, _opaque, _steady, mend_line, over_rows
+from grevin.core.steps.scratch.mending import (
+    Other,
+    _beside,
+    _covering,
+    _follows,
+    _opaque,
+    _steady,
+    mend_line,
+    over_rows,
+)
 from grevin.core.steps.scratch.over_shot import passes
 from grevin.core.steps.scratch.paths import over_time, paths_of
 from grevin.core.treatment.chain import Chain
@@ -411,6 +420,16 @@ def test_bars_under_part_of_a_scratch_are_not_taken_for_its_depth() -> None:
     assert np.abs(made[:80] - 0.35).max() < 0.05
     assert made[120:].max() < 0.65
     assert _steady(depth, unsure, np.full(240, 0.02**2, np.float32))[130:].min() > 1.0  # where it can be told it is so
+
+
+def test_how_far_a_scratch_covers_is_told_where_its_depth_changes_its_sign() -> None:
+    """White over dark and over white: what it adds is nothing in the mean, and it covers all the same."""
+    rng = np.random.default_rng(15)
+    right = np.repeat(rng.uniform(0.1, 0.9, (200, 1, 3)), 21, axis=1).astype(np.float32)
+    share = np.zeros(21, np.float32)
+    share[8:13] = 0.5, 1.0, 1.0, 1.0, 0.5
+    cover = _covering((0.5 - right) * share[None, :, None])
+    assert np.abs(cover - share).max() < 0.02
 
 
 @pytest.mark.parametrize("wide", [3, 4])

@@ -171,8 +171,7 @@ def _profile(
     if np.median(depth) > MOST_DEPTH:  # where other frames show the picture the scratch has faded, or ended
         shape, depth = _shape(deviation, deviation, reach)
     smooth = np.asarray(_steady(depth, sure, _beside(picture, line, shape, far))[:, None, None] * shape, np.float32)
-    most = np.linalg.norm(shape, axis=1)
-    covering = np.broadcast_to(most / max(1e-9, float(most.max())), smooth.shape[:2]).astype(np.float32)
+    covering = np.broadcast_to(_covering(deviation), smooth.shape[:2]).astype(np.float32)
     places = (at - line.centre[:, None] + side).astype(np.float32)
     down = np.broadcast_to(np.arange(len(at))[:, None], at.shape).astype(np.float32)
     added, cover = (
@@ -181,6 +180,17 @@ def _profile(
     )
     most_added = np.linalg.norm(added, axis=2).max(axis=1)[:, None, None] * np.maximum(0.0, cover)[..., None]
     return np.clip(added, -most_added, most_added), cover  # what is cut swings a little beside itself when it is moved
+
+
+def _covering(deviation: Values) -> Values:
+    """(M,) 0..1, how far a scratch covers each place of its profile, over its middle.
+
+    By how much it changes there where it changes its middle, in whatever row and to whichever side.
+    """
+    side = deviation.shape[1] // 2
+    core = deviation[:, side - CORE_PX : side + CORE_PX + 1].mean(axis=1)
+    along = (core[:, None] * deviation).sum(axis=(0, 2)) / max(1e-9, float(np.square(core).sum()))
+    return np.asarray(np.clip(along, 0.0, 1.0), np.float32)
 
 
 def _shape(some: Values, deviation: Values, reach: tuple[int, int]) -> tuple[Values, Values]:
