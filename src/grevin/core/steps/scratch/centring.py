@@ -97,6 +97,7 @@ def _moved(deviation: Rgb, shape: Rgb, inside: Mask) -> Values:
     told = np.square(depth) * float(np.square(slope).sum()) / noise
     said = -depth * (left * slope).sum(axis=(1, 2)) / noise
     even = 1.0 / BEND_PX**2
+    # Normal equations: what each row says of its own, that it lies near what was found, and near the rows beside it.
     band = np.zeros((2, len(depth)))
     band[1] = told + 1.0 / ASIDE_PX**2 + 2 * even
     band[1, [0, -1]] -= even
