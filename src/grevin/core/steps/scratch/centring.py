@@ -23,10 +23,8 @@ BESIDE_PX = 2  # beyond a line's width, that belong to its profile
 PASSES = 3
 DEPTH_ROWS = 8.0  # over which its depth, and how busy the picture is, are told
 MOST_DEPTH = 2.0  # times its usual one
-ASIDE_PX, BEND_PX = (
-    1.0,
-    0.03,
-)  # by which its middle lies beside what was found, and from row to row: standard deviations
+ASIDE_PX = 1.0  # by which its middle lies beside what was found, a standard deviation
+BEND_PX = 0.03  # by which it goes aside from row to row, the same
 ALIKE_ROWS = 6.0  # that say the same of the picture: on rule clips 3 to 15 do alike
 
 

@@ -159,7 +159,7 @@ def _profile(
     It is what goes beyond what other frames show there, or beyond what lies between its flanks.
 
     Returns:
-        (N, M, 3) that, and (N, M) 0..1, how far it covers each place, over the most that it covers any.
+        (N, M, 3) that, and (N, M) about 0..1, how far it covers each place, over its middle.
     """
     far = max(reach) + 1
     side = far + FLANK_PX
