@@ -1,14 +1,15 @@
 """Train the judges of streaks: `python -m bench.train_dropout`. Writes the weights beside the step, `judge*.json`.
 
-The clips on which rules are set, as interlaced and as whole frames, with simulated dropouts and clean, their fields
-also through a codec, and in colours that are much stronger; each clip counts the same. What the table says of a clip
-was judged by a model that was trained without it.
+The clips on which rules are set, as interlaced and as whole frames, without noise, with little and with much, with
+simulated dropouts and clean, their fields also through a codec, and in colours that are much stronger; each clip counts
+the same. What the table says of a clip was judged by a model that was trained without it and its neighbours.
 """
 
 from __future__ import annotations
 
 import sys
 from dataclasses import replace
+from itertools import product
 
 import numpy as np
 import numpy.typing as npt
@@ -32,15 +33,20 @@ from grevin.core.treatment.chain import Chain
 from grevin.core.treatment.recipe import Treatment, TreatmentStep
 
 DROPOUT = Treatment(steps=(TreatmentStep.make("dropout"),))
-SEED, GRAIN = 5200, 2.5  # 8-bit levels
-LOOKED_AT = (1, 3, 5, 7, 9)
-RUNS = 7  # of a clip: its two fields as they are, through a codec that carries them and in strong colours; whole frames
+SEED = 5200
+GRAINS = (0.0, 2.5, 6.0)  # 8-bit levels: what hardly stands out of one may be plain in another
+LOOKED_AT = (1, 5, 9)
+RUNS = 7  # of a clip under a grain: its fields as they are, through a codec and in strong colours; its whole frames
 STRONG = 2.5  # times the colour: no clip has small things as colourful as some mosaics are
 A_FRAME = 8.0
 WEARS = (Wear(0.0, 8, "h264"), Wear(0.0, 8, "mpeg2"))  # of the fields of either parity
 TRUE_FROM, FALSE_BELOW = 0.5, 0.1  # of a streak's pixels that are damaged
 EACH = 10.0  # weight of a clip
 CLEAN_WEIGHT = 2.0  # of false streaks of clean pictures beside damaged ones
+MOST_FALSE = (
+    900  # streaks of a clip, drawn from all: there are ten times as many as true ones, and more tell nothing new
+)
+PARTS = 5  # of the clips, each judged by a model of the others
 
 Rows = npt.NDArray[np.float64]
 Example = tuple[Rows, float, float]  # measures, whether it is a dropout, weight
@@ -49,9 +55,9 @@ Example = tuple[Rows, float, float]  # measures, whether it is a dropout, weight
 Run = tuple[list[Frame], list[Mask]]
 
 
-def runs_of(clip: Clip, number: int, a_frame: float) -> list[Run]:
+def runs_of(clip: Clip, number: int, a_frame: float, grain: float) -> list[Run]:
     """Pictures in a row as the step sees them, the fields of either parity or whole frames, and what is damaged."""
-    frames = interlaced(clip, ORDERS[number % 2])
+    frames = interlaced(clip, ORDERS[number % 2], grain=grain)
     if frames is None:
         return []
     damage = DropoutDamage(SEED + number, a_frame)
@@ -61,8 +67,8 @@ def runs_of(clip: Clip, number: int, a_frame: float) -> list[Run]:
         if carried_by_codec(fields[0])
     ]  # fmt: skip
     found += _fields_of([colourful(frame) for frame in frames], damage)
-    whole = GrainDamage(SEED, GRAIN)
-    plain = [whole.add(frame)[0] for frame in long_run(clip, len(frames))]
+    whole = GrainDamage(SEED, grain)
+    plain = [whole.add(frame)[0] if grain else frame for frame in long_run(clip, len(frames))]
     worn = [damage.add(replace(frame, format=replace(frame.format, field_order="progressive"))) for frame in plain]
     return [*found, ([frame for frame, _ in worn], [truth.mask for _, truth in worn])]
 
@@ -103,8 +109,8 @@ def coded(frames: list[Frame], wear: Wear, seed: int, name: str) -> list[Frame]:
 def examples(clip: Clip, number: int) -> dict[Of, list[Example]]:
     """Streaks of a clip, by what they were seen in."""
     found: dict[Of, list[Example]] = {of: [] for of in judge.WEIGHTS}
-    for a_frame in (A_FRAME, 0.0):
-        for pictures, truths in runs_of(clip, number, a_frame):
+    for grain, a_frame in product(GRAINS, (A_FRAME, 0.0)):
+        for pictures, truths in runs_of(clip, number, a_frame, grain):
             step = Chain(MemorySource(pictures, "train"), DROPOUT, ByteCache(1 << 28)).steps[0]
             for at in LOOKED_AT:
                 if at + 1 >= len(pictures):
@@ -130,11 +136,23 @@ def fit_clips(parts: list[list[Example]]) -> CrossedModel:
     """A model of several clips, each counting the same; streaks that are damaged in part are left out."""
     rows, true, weight = [], [], []
     for part in parts:
-        told = [one for one in part if one[1] >= TRUE_FROM or one[1] < FALSE_BELOW]
+        told = thinned(part)
+        whole = sum(one for _, _, one in told)
         rows += [measures for measures, _, _ in told]
         true += [float(share >= TRUE_FROM) for _, share, _ in told]
-        weight += [EACH * one / max(1, len(told)) for _, _, one in told]
+        weight += [EACH * one / whole for _, _, one in told]
     return fit_crossed(np.stack(rows), np.array(true), np.array(weight))
+
+
+def thinned(part: list[Example]) -> list[Example]:
+    """The streaks of a clip that are dropouts, and some of those that are none, which count for all of them."""
+    true = [one for one in part if one[1] >= TRUE_FROM]
+    false = [one for one in part if one[1] < FALSE_BELOW]
+    if len(false) <= MOST_FALSE:
+        return true + false
+    drawn = np.random.default_rng(SEED).permutation(len(false))[:MOST_FALSE]
+    times = len(false) / MOST_FALSE
+    return true + [(false[at][0], false[at][1], false[at][2] * times) for at in drawn]
 
 
 def table_row(part: list[Example], model: CrossedModel) -> dict[str, float]:
@@ -149,7 +167,7 @@ def table_row(part: list[Example], model: CrossedModel) -> dict[str, float]:
     wrong = (taken & (share < FALSE_BELOW) & ~clean).sum()
     return {
         "precision": round(float(right / max(1, right + wrong)), 3), "recall": round(float(right / max(1, there)), 3),
-        "false_a_clean_picture": round(float((taken & clean).sum()) / (RUNS * len(LOOKED_AT)), 2),
+        "false_a_clean_picture": round(float((taken & clean).sum()) / (RUNS * len(GRAINS) * len(LOOKED_AT)), 2),
     }  # fmt: skip
 
 
@@ -163,10 +181,11 @@ def main() -> int:
 
 
 def _train(of: Of, parts: dict[str, list[Example]]) -> None:
-    table = {
-        name: table_row(part, fit_clips([other for key, other in parts.items() if key != name]))
-        for name, part in parts.items()
-    }
+    table = {}
+    for first in range(PARTS):
+        held = list(parts)[first::PARTS]
+        model = fit_clips([part for name, part in parts.items() if name not in held])
+        table.update({name: table_row(parts[name], model) for name in held})
     for name, row in table.items():
         sys.stdout.write(f"{name}: {row}\n")
     write_crossed(

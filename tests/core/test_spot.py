@@ -172,20 +172,31 @@ def test_a_flare_that_comes_and_goes_is_taken_off(clean: list[Frame], drift: flo
     assert np.array_equal(chain.result.frame(8).planes[0][~mask], worn[8].planes[0][~mask])
 
 
-def test_what_the_halves_of_a_shot_do_not_agree_on_is_no_shadow() -> None:
-    """The same shadow in all ratios; then another in each half, as where motion was mistaken."""
+CIRCLE = (slice(25, 65), slice(25, 65))  # of a picture of 90 x 90 px
+DOWN, ACROSS = np.mgrid[0:40, 0:40] - 20.0
+SOFT = -0.2 * np.exp(-(DOWN**2 + ACROSS**2) / 60)
+
+
+def told(light: np.ndarray, noise: float) -> tuple[np.ndarray, list[np.ndarray], tuple[slice, slice]]:
+    """A circle, twenty noisy ratios that tell the light in it, and where it lies in their box."""
     rng = np.random.default_rng(5)
-    down, across = np.mgrid[0:40, 0:40]
-    shadow = -0.2 * np.exp(-((down - 20.0) ** 2 + (across - 20) ** 2) / 60)[..., None].repeat(3, axis=2)
     circle = np.zeros((90, 90), np.bool_)
-    circle[25:65, 25:65] = True
-    part = box_round(circle)
+    circle[CIRCLE] = True
+    rows, columns = box_round(circle)
+    own = tuple(
+        slice(one.start - room.start, one.stop - room.start) for one, room in zip(CIRCLE, (rows, columns), strict=True)
+    )
     ratios = []
     for _ in range(20):
-        ratio = np.full((part[0].stop - part[0].start, part[1].stop - part[1].start, 3), np.nan, np.float32)
-        own = (slice(25 - part[0].start, 65 - part[0].start), slice(25 - part[1].start, 65 - part[1].start))
-        ratio[own] = shadow + rng.normal(0, 0.03, shadow.shape)
+        ratio = np.full((rows.stop - rows.start, columns.stop - columns.start, 3), np.nan, np.float32)
+        ratio[own] = light[..., None] + rng.normal(0, noise, (*light.shape, 3))
         ratios.append(ratio)
+    return circle, ratios, own
+
+
+def test_what_the_halves_of_a_shot_do_not_agree_on_is_no_shadow() -> None:
+    """The same shadow in all ratios; then another in each half, as where motion was mistaken."""
+    circle, ratios, _ = told(SOFT, 0.03)
     same = _shadow(circle, ratios)
     assert same.there
     assert same.agree > 10
@@ -193,6 +204,31 @@ def test_what_the_halves_of_a_shot_do_not_agree_on_is_no_shadow() -> None:
     other = _shadow(circle, turned)
     assert not other.there
     assert other.agree < 1
+
+
+def off(light: np.ndarray) -> tuple[float, float]:
+    """How far what is told of a light is off it, and how far the middle of the ratios is; logarithms, rms."""
+    circle, ratios, own = told(light, 0.05)
+    found = np.log(_shadow(circle, ratios).light[own])
+    plain = np.median([ratio[own] for ratio in ratios], axis=0)
+    return tuple(float(np.sqrt(np.square(one - light[..., None]).mean())) for one in (found, plain))
+
+
+def test_noise_is_not_taken_for_a_shadow_and_a_sharp_edge_is_kept() -> None:
+    found, plain = off(SOFT)
+    assert found < 0.4 * plain
+    sharp = np.where(DOWN**2 + ACROSS**2 < 100, -0.25, 0.0)
+    found, plain = off(sharp)
+    assert found < 0.8 * plain
+
+
+def test_light_that_no_glass_gives_is_a_mistaken_motion() -> None:
+    """Half of a circle is told four times as bright in all ratios, as where a stripe was taken for its neighbour."""
+    bright = np.where(ACROSS > 8, 1.4, SOFT)
+    circle, ratios, own = told(bright, 0.03)
+    shadow = _shadow(circle, ratios)
+    assert shadow.light[own].max() < 1.1
+    assert 0.6 < shadow.moved < 0.8
 
 
 def test_a_circle_that_comes_and_goes_may_be_filled(clean: list[Frame]) -> None:

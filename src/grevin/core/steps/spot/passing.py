@@ -20,7 +20,8 @@ from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.masks import grow
 from grevin.core.progress import Progress
-from grevin.core.steps.spot.shadow import DARKEST, FEWEST_BESIDE, LEAST_PX, RING_PX, SMOOTH_PX, TOLD, stretched
+from grevin.core.steps.spot.halves import smooth
+from grevin.core.steps.spot.shadow import DARKEST, FEWEST_BESIDE, LEAST_PX, RING_PX, TOLD, stretched
 
 FREE = 5  # frames before it comes and after it is gone that are asked first
 MOST_FRAMES = 16
@@ -262,7 +263,7 @@ def _fitted(found: dict[int, Values], track: Track) -> _Fit:
     for _ in range(ROUNDS):
         strong = strengths > 0.3 * strengths.max()
         made = known_median((stack[strong] / strengths[strong][:, None, None, None]).astype(np.float32))
-        shape = _smooth(np.nan_to_num(made), told)
+        shape = np.where(told[..., None], smooth(np.nan_to_num(made), told), np.float32(0))
         strengths = np.array([_strength(one, shape) for one in stack])
         strengths = np.maximum(strengths / max(float(np.max(strengths)), 1e-6), 0.0)
     share = float(told.sum() / max(1, track.inside.sum()))
@@ -270,13 +271,6 @@ def _fitted(found: dict[int, Values], track: Track) -> _Fit:
         shape = stretched(_with_rim(shape), _rimmed(track.inside & ~told))[1:-1, 1:-1]
     depth = float(np.percentile(np.abs(shape.mean(axis=2))[told], 90)) if told.any() else 0.0
     return _Fit(shape, dict(zip(found, _evened(strengths), strict=True)), share, depth)
-
-
-def _smooth(shape: Values, told: Mask) -> Values:
-    """A mark is soft, noise is not."""
-    shares = cv2.GaussianBlur(told.astype(np.float32), (0, 0), SMOOTH_PX)
-    values = cv2.GaussianBlur(np.where(told[..., None], shape, 0).astype(np.float32), (0, 0), SMOOTH_PX)
-    return np.asarray(np.where(told[..., None], values / np.maximum(shares, 1e-3)[..., None], 0), np.float32)
 
 
 def _strength(one: Values, shape: Values) -> float:

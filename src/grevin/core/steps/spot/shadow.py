@@ -15,12 +15,13 @@ import numpy.typing as npt
 from scipy.sparse import coo_matrix
 from scipy.sparse.linalg import spsolve
 
-from grevin.core.measure.known import known_median, known_quantiles
+from grevin.core.measure.known import known_quantiles
 from grevin.core.motion.flow import Flow, positions
 from grevin.core.picture.colour import Rgb
 from grevin.core.picture.frame import Mask
 from grevin.core.picture.masks import grow
 from grevin.core.progress import Progress
+from grevin.core.steps.spot.halves import agreement, certain, halves_of, smooth
 
 ROOM_PX = 24  # round a circle, of what is looked at
 MOST_FRAMES = 20  # of a shot
@@ -30,8 +31,8 @@ DARKEST = 0.04  # of R'G'B': below it ratios tell nothing
 FEWEST = 5  # ratios for a pixel
 MOST_APART = 0.5  # of the logarithms of a pixel's ratios, their middle half: they have to agree
 TOLD = 0.5  # of a circle, that has to be told
-AGREE = 3.0  # times as large as what the halves of a shot differ by: on rule clips up to 2.2 where nothing stands
-SMOOTH_PX = 2.0  # a shadow is soft, noise is not
+MOST_GIVEN = 0.4  # logarithm of the light: what multiplies it by more is a mistaken motion, for glass gives none
+AGREE = 3.0  # times as large as what the halves of a shot are off it: on rule clips up to 2.6 where nothing stands
 LEAST_DEPTH = 0.012  # of the light: less is no spot
 RING_PX = 16  # round a circle, in which both frames have to show the same
 FEWEST_BESIDE, MOST_BESIDE = 60, 0.08  # px of it, and the middle deviation of their logarithms
@@ -50,7 +51,7 @@ class Shadow:
         inside: (h, w) bool, the circle.
         moved: share of it that was told by motion.
         depth: the greatest part of light that it takes, or gives, in the mean of the channels.
-        agree: how many times the shadow is as large as what the first and the second half of the shot differ by.
+        agree: how many times the shadow is as large as what the first and the second half of the shot are off it.
         there: whether there is one, and it could be told.
     """
 
@@ -111,8 +112,10 @@ def _shadow(circle: Mask, ratios: list[Values]) -> Shadow:
         low, middle, high = known_quantiles(stack, (0.25, 0.5, 0.75))
         told = (np.isfinite(stack[..., 0]).sum(axis=0) >= FEWEST) & inside
         told &= np.nan_to_num((high - low).mean(axis=2), nan=1.0) < MOST_APART
-        light[told] = middle[told]
-        agree = _agreement(stack, inside)
+        told &= np.nan_to_num(middle.mean(axis=2)) < MOST_GIVEN
+        halves = halves_of(stack)
+        light = certain(middle, halves, told)
+        agree = agreement(light, halves, told)
     share = float(told.sum() / max(1, inside.sum()))
     if (inside & ~told).any() and told.any():
         light = stretched(light, inside & ~told)
@@ -121,37 +124,11 @@ def _shadow(circle: Mask, ratios: list[Values]) -> Shadow:
     return Shadow(part[1].start, part[0].start, np.exp(light), inside, share, 1 - float(np.exp(-depth)), agree, there)
 
 
-def _agreement(ratios: Values, inside: Mask) -> float:
-    """How many times a shadow is as large as what the first and the second half of the shot differ by.
-
-    Something that stands on the sensor is the same in both; where motion was mistaken, they tell different things.
-
-    Args:
-        ratios: (N, h, w, 3) in the order of time, NaN where unknown.
-        inside: (h, w) bool, where they are compared.
-    """
-    half = len(ratios) // 2
-    halves = [known_median(some) if len(some) else ratios[0] * np.nan for some in (ratios[:half], ratios[half:])]
-    told = np.isfinite(halves[0][..., 0]) & np.isfinite(halves[1][..., 0]) & inside
-    if told.sum() < FEWEST_BESIDE:
-        return 0.0
-    first, second = (_smooth(half, told)[told] for half in halves)
-    apart = float(np.sqrt(np.square(first - second).mean())) / 2
-    return float(np.sqrt(np.square(first + second).mean())) / 2 / max(apart, 1e-6)
-
-
-def _smooth(light: Values, told: Mask) -> Values:
-    """(h, w, 3) of what is told alone."""
-    known = cv2.GaussianBlur(told.astype(np.float32), (0, 0), SMOOTH_PX)
-    blurred = cv2.GaussianBlur(np.where(told[..., None], light, 0).astype(np.float32), (0, 0), SMOOTH_PX)
-    return np.asarray(np.atleast_3d(blurred) / np.maximum(known, np.float32(1e-3))[..., None])
-
-
 def _depth(light: Values, told: Mask) -> float:
     """By how much the logarithm of the light is changed where it is most, and not by the noise of single pixels."""
     if not told.any():
         return 0.0
-    return float(np.percentile(np.abs(_smooth(light[..., None], told)[told]), 90))
+    return float(np.percentile(np.abs(smooth(light[..., None], told)[told]), 90))
 
 
 def _looked_at(frames: range) -> list[int]:
