@@ -1,6 +1,6 @@
 """Train the judges of streaks: `python -m bench.train_dropout`. Writes the weights beside the step, `judge*.json`.
 
-The clips on which rules are set, as interlaced and as whole frames, without noise, with little and with much, with
+The clips on which rules are set, as interlaced and as whole frames, without noise and under three kinds of it, with
 simulated dropouts and clean, their fields also through a codec, and in colours that are much stronger; each clip counts
 the same. What the table says of a clip was judged by a model that was trained without it and its neighbours.
 """
@@ -23,6 +23,7 @@ from grevin.core.measure.logistic import CrossedModel
 from grevin.core.picture.frame import Frame, Mask
 from grevin.core.quality.damage.dropout import DropoutDamage
 from grevin.core.quality.damage.grain import GrainDamage
+from grevin.core.quality.damage.tape_noise import TapeNoiseDamage
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.steps.dropout import judge
 from grevin.core.steps.dropout.settings import DropoutSettings
@@ -34,9 +35,10 @@ from grevin.core.treatment.recipe import Treatment, TreatmentStep
 
 DROPOUT = Treatment(steps=(TreatmentStep.make("dropout"),))
 SEED = 5200
-GRAINS = (0.0, 2.5, 6.0)  # 8-bit levels: what hardly stands out of one may be plain in another
+# None, little, much, and that of a tape: what hardly stands out of one may be plain in another
+NOISES = (None, GrainDamage(SEED, 2.5), GrainDamage(SEED, 6.0), TapeNoiseDamage(SEED))
 LOOKED_AT = (1, 5, 9)
-RUNS = 7  # of a clip under a grain: its fields as they are, through a codec and in strong colours; its whole frames
+RUNS = 7  # of a clip under a noise: its fields as they are, through a codec and in strong colours; its whole frames
 STRONG = 2.5  # times the colour: no clip has small things as colourful as some mosaics are
 A_FRAME = 8.0
 WEARS = (Wear(0.0, 8, "h264"), Wear(0.0, 8, "mpeg2"))  # of the fields of either parity
@@ -53,13 +55,15 @@ Example = tuple[Rows, float, float]  # measures, whether it is a dropout, weight
 
 
 Run = tuple[list[Frame], list[Mask]]
+Noise = GrainDamage | TapeNoiseDamage | None
 
 
-def runs_of(clip: Clip, number: int, a_frame: float, grain: float) -> list[Run]:
+def runs_of(clip: Clip, number: int, a_frame: float, noise: Noise) -> list[Run]:
     """Pictures in a row as the step sees them, the fields of either parity or whole frames, and what is damaged."""
-    frames = interlaced(clip, ORDERS[number % 2], grain=grain)
-    if frames is None:
+    clean = interlaced(clip, ORDERS[number % 2], grain=0.0)
+    if clean is None:
         return []
+    frames = _under(clean, noise)
     damage = DropoutDamage(SEED + number, a_frame)
     found = _fields_of(frames, damage)
     found += [
@@ -67,10 +71,13 @@ def runs_of(clip: Clip, number: int, a_frame: float, grain: float) -> list[Run]:
         if carried_by_codec(fields[0])
     ]  # fmt: skip
     found += _fields_of([colourful(frame) for frame in frames], damage)
-    whole = GrainDamage(SEED, grain)
-    plain = [whole.add(frame)[0] if grain else frame for frame in long_run(clip, len(frames))]
+    plain = _under(long_run(clip, len(frames)), noise)
     worn = [damage.add(replace(frame, format=replace(frame.format, field_order="progressive"))) for frame in plain]
     return [*found, ([frame for frame, _ in worn], [truth.mask for _, truth in worn])]
+
+
+def _under(frames: list[Frame], noise: Noise) -> list[Frame]:
+    return [noise.add(frame)[0] for frame in frames] if noise else frames
 
 
 def _fields_of(frames: list[Frame], damage: DropoutDamage) -> list[Run]:
@@ -109,8 +116,8 @@ def coded(frames: list[Frame], wear: Wear, seed: int, name: str) -> list[Frame]:
 def examples(clip: Clip, number: int) -> dict[Of, list[Example]]:
     """Streaks of a clip, by what they were seen in."""
     found: dict[Of, list[Example]] = {of: [] for of in judge.WEIGHTS}
-    for grain, a_frame in product(GRAINS, (A_FRAME, 0.0)):
-        for pictures, truths in runs_of(clip, number, a_frame, grain):
+    for noise, a_frame in product(NOISES, (A_FRAME, 0.0)):
+        for pictures, truths in runs_of(clip, number, a_frame, noise):
             step = Chain(MemorySource(pictures, "train"), DROPOUT, ByteCache(1 << 28)).steps[0]
             for at in LOOKED_AT:
                 if at + 1 >= len(pictures):
@@ -167,7 +174,7 @@ def table_row(part: list[Example], model: CrossedModel) -> dict[str, float]:
     wrong = (taken & (share < FALSE_BELOW) & ~clean).sum()
     return {
         "precision": round(float(right / max(1, right + wrong)), 3), "recall": round(float(right / max(1, there)), 3),
-        "false_a_clean_picture": round(float((taken & clean).sum()) / (RUNS * len(GRAINS) * len(LOOKED_AT)), 2),
+        "false_a_clean_picture": round(float((taken & clean).sum()) / (RUNS * len(NOISES) * len(LOOKED_AT)), 2),
     }  # fmt: skip
 
 

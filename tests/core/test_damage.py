@@ -8,11 +8,15 @@ import cv2
 import numpy as np
 import pytest
 
+from grevin.core.picture.format import PictureFormat
+from grevin.core.picture.frame import Frame
 from grevin.core.quality.damage.base import DamagedSource, damaged, truth_of
 from grevin.core.quality.damage.dirt import DirtDamage
 from grevin.core.quality.damage.grain import GrainDamage
+from grevin.core.quality.damage.tape_noise import TapeNoiseDamage
 from tests.conftest import FORMATS, moving_frames, name_of, random_frame
 
+SD = PictureFormat(720, 64, "yuv", 8, chroma="4:2:2")
 HEAVY = DirtDamage(seed=3, blobs_per_frame=90, largest_px=14, longest_px=80)
 
 
@@ -103,3 +107,30 @@ def test_other_seeds_and_frames_get_other_dirt() -> None:
     assert not np.array_equal(first.mask, second.mask)
     other = replace(HEAVY, seed=4).add(source.frame(0))[1]
     assert not np.array_equal(first.mask, other.mask)
+
+
+def test_noise_of_a_tape_is_as_strong_as_was_said_and_soft_along_the_lines() -> None:
+    """Colour is carried by a sixth of the band of luma: its noise lies in longer streaks; no line knows the next."""
+    grey = Frame(3, SD, tuple(np.full(shape, 120, np.uint8) for shape in SD.plane_shapes()))
+    noisy, truth = TapeNoiseDamage(5, 3.0, 4.0).add(grey)
+    assert truth.mask.all()
+    luma, blue, _ = (plane.astype(np.float64) - 120 for plane in noisy.planes)
+    assert luma.std() == pytest.approx(3.0, rel=0.05)
+    assert blue.std() == pytest.approx(4.0, rel=0.05)
+    along = [np.corrcoef(plane[:, :-2].ravel(), plane[:, 2:].ravel())[0, 1] for plane in (luma, blue)]
+    down = [np.corrcoef(plane[:-1].ravel(), plane[1:].ravel())[0, 1] for plane in (luma, blue)]
+    assert along[0] < 0.2 < 0.6 < along[1]
+    assert max(map(abs, down)) < 0.05
+    again, other = (TapeNoiseDamage(seed, 3.0, 4.0).add(grey)[0] for seed in (5, 6))
+    assert np.array_equal(again.planes[1], noisy.planes[1])
+    assert not np.array_equal(other.planes[1], noisy.planes[1])
+
+
+@pytest.mark.parametrize("fmt", FORMATS, ids=name_of)
+def test_noise_of_a_tape_keeps_the_format_and_what_is_seen_through(fmt: PictureFormat) -> None:
+    frame = random_frame(fmt)
+    noisy, _ = TapeNoiseDamage(5).add(frame)
+    assert [plane.dtype for plane in noisy.planes] == [plane.dtype for plane in frame.planes]
+    assert not np.array_equal(noisy.planes[0], frame.planes[0])
+    if fmt.alpha:
+        assert noisy.planes[3] is frame.planes[3]

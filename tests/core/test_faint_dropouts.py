@@ -9,9 +9,10 @@ import pytest
 
 from grevin.core.picture.frame import Frame
 from grevin.core.quality.damage.grain import GrainDamage
+from grevin.core.quality.damage.tape_noise import TapeNoiseDamage
 from grevin.core.steps.dropout.repeated import repeated_of
 from grevin.core.steps.dropout.settings import DropoutSettings
-from grevin.core.steps.dropout.spikes import Spikes, colour_of
+from grevin.core.steps.dropout.spikes import Spikes, _counted, _noises, colour_of
 from tests.core.test_dropout import HEIGHT, MIDDLE, WIDTH, chain_of, woven
 
 GRAIN = 2.5  # 8-bit levels, as of tape
@@ -96,6 +97,29 @@ def test_clean_noise_is_left_as_it_is() -> None:
     for number in range(len(clean)):
         assert all(np.array_equal(*pair) for pair in zip(chain.result.frame(number).planes, clean[number].planes,
                                                          strict=True))  # fmt: skip
+
+
+def test_noise_of_colour_hides_no_streak_and_is_none() -> None:
+    """Blue is the noisiest channel under a tape's noise: by its levels alone most of these would not stand out."""
+    clean = [TapeNoiseDamage(17).add(frame)[0] for frame in woven("top_first", "4:2:2")]
+    assert not chain_of(clean).evidence_at(1, MIDDLE).mask.any()
+    luma, places = clean[MIDDLE].planes[0].copy(), []
+    for number, line in enumerate(range(20, 268, 14)):
+        part = line, slice(20 + 53 * number % 260, 60 + 53 * number % 260)
+        luma[part] = np.clip(luma[part].astype(int) + 45 * (-1) ** number, 16, 235)
+        places.append(part)
+    worn = [with_planes(frame, luma=luma) if n == MIDDLE else frame for n, frame in enumerate(clean)]
+    mask = chain_of(worn).evidence_at(1, MIDDLE).mask
+    assert sum(mask[part].mean() > 0.5 for part in places) > 0.6 * len(places)
+
+
+def test_a_channel_that_is_noisier_counts_less() -> None:
+    here, there = (np.random.default_rng(seed).normal(120, (3, 3, 9), (64, 96, 3)) for seed in (1, 2))
+    noises = _noises(*(np.clip(one, 0, 255).astype(np.uint8) for one in (here, there)))
+    assert noises == pytest.approx([3, 3, 9], rel=0.15)
+    levels = np.full((4, 5, 3), 60, np.uint8)
+    assert np.array_equal(_counted(levels, np.array([1.0, 1.0, 0.5])), np.broadcast_to([60, 60, 30], levels.shape))
+    assert _counted(levels, np.array([1.0, 0.95, 1.0])) is levels
 
 
 def test_colour_that_comes_into_the_picture_is_no_streak() -> None:

@@ -175,6 +175,9 @@ def test_noise_that_disturbs_the_measure_is_told_with_its_figure(clean: list[Fra
     assert any("Noise disturbs measuring here" in words for words in chain.told(range(LENGTH)))
     quiet, _ = treated(clean)
     assert not any("Noise disturbs" in words for words in quiet.told(range(LENGTH)))
+    nothing = quiet.evidence_at(1, 5)
+    assert not nothing.mask.any()
+    assert nothing.words.startswith("no part of the picture flickers by more than")
 
 
 def test_colours_that_flicker_apart_get_curves_of_their_own(clean: list[Frame]) -> None:

@@ -31,6 +31,7 @@ AROUND = tuple((up, count + 1 - up) for count in range(1, TALLEST + 1) for up in
 EVENED_LINES = 5  # median down the picture, for motion alone: streaks of up to two lines vanish
 LEAST_NOISE, MOST_NOISE = 2.0, 8.0  # 8-bit levels
 MAD_TO_SIGMA = 1.4826
+ALIKE_SHARE = 0.9  # of its levels: a channel that is so little noisier counts in full
 Of = Literal["picture", "colour"]
 TOLD_BY: dict[Of, int] = {"picture": 1, "colour": 2}  # channel by which noise is told: of luma, of colour the most
 OUTSIDE_PX = 0.5  # beyond the last pixel, from which a field does not show a place
@@ -152,13 +153,27 @@ def _between(
     bright, dark = _down(here)
     nowhere = out[0] & out[1] if of == "picture" else out[0] | out[1]
     above[nowhere] = below[nowhere] = 0
-    in_time = most_of(np.maximum(above, below))
-    apart = cv2.absdiff(here[..., TOLD_BY[of]], moved[0][..., TOLD_BY[of]])
-    noise = float(np.clip(MAD_TO_SIGMA * np.median(apart[::2, ::4]) / np.sqrt(2), LEAST_NOISE, MOST_NOISE))
+    noises = np.maximum(_noises(here, moved[0]), LEAST_NOISE)
+    noise = float(noises[TOLD_BY[of]])
+    shares = np.minimum(noise / noises, 1.0)  # levels of a channel that is noisier count less
+    in_time = most_of(_counted(np.maximum(above, below), shares))
     return Spikes(
-        offsets, moved, flows, here, most_of(np.minimum(above, bright)),
-        most_of(np.minimum(below, dark)), in_time, noise, out, of,
+        offsets, moved, flows, here, most_of(_counted(np.minimum(above, bright), shares)),
+        most_of(_counted(np.minimum(below, dark), shares)), in_time, min(noise, MOST_NOISE), out, of,
     )  # fmt: skip
+
+
+def _noises(here: Bytes, there: Bytes) -> npt.NDArray[np.float64]:
+    """(3,) 8-bit levels of noise of each channel: the middle of what two pictures differ by."""
+    apart = cv2.absdiff(here[::2, ::4], there[::2, ::4]).reshape(-1, 3)
+    return np.asarray(MAD_TO_SIGMA / np.sqrt(2) * np.median(apart, axis=0))
+
+
+def _counted(levels: Bytes, shares: npt.NDArray[np.float64]) -> Bytes:
+    """(H, W, 3) the levels of each channel, so much of them."""
+    if (shares > ALIKE_SHARE).all():
+        return levels
+    return np.asarray(cv2.transform(levels, np.diag(shares)), np.uint8)
 
 
 def _seen(moved: Bytes, other: Bytes, out: Mask) -> Bytes:

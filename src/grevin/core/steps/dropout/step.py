@@ -53,7 +53,7 @@ class DropoutStep:
     id: ClassVar[str] = "dropout"
     label: ClassVar[str] = "Dropout concealment"
     fault: ClassVar[str] = "White, black or coloured streaks on single lines of a tape"
-    version: ClassVar[int] = 6
+    version: ClassVar[int] = 7
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "signal"
     works_on_fields: ClassVar[bool] = True  # a dropout lies on one field

@@ -97,6 +97,9 @@ class FlickerStep:
         height, width = frame.format.height, frame.format.width
         if not places.size:
             return Evidence(np.zeros((height, width), np.bool_), words="it was not told where the shot flickers.")
+        if float(places.max()) <= LEAST_PLACE_PCT:
+            words = f"no part of the picture flickers by more than {float(places.max()):.1f} %."
+            return Evidence(np.zeros((height, width), np.bool_), words=words)
         marked = (places > max(LEAST_PLACE_PCT, STANDS_OUT * float(np.median(places)))).astype(np.uint8)
         down, across = np.unravel_index(int(np.argmax(places)), places.shape)
         x, y = (int(across) + 0.5) * width / places.shape[1], (int(down) + 0.5) * height / places.shape[0]

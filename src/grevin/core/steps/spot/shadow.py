@@ -113,12 +113,13 @@ def _shadow(circle: Mask, ratios: list[Values]) -> Shadow:
         told = (np.isfinite(stack[..., 0]).sum(axis=0) >= FEWEST) & inside
         told &= np.nan_to_num((high - low).mean(axis=2), nan=1.0) < MOST_APART
         told &= np.nan_to_num(middle.mean(axis=2)) < MOST_GIVEN
-        halves = halves_of(stack)
-        light = certain(middle, halves, told)
-        agree = agreement(light, halves, told)
+    if told.any():
+        light[told] = middle[told]
+        light = stretched(light, inside & ~told) if (inside & ~told).any() else light
+        apart, doubt = halves_of(stack)
+        light = np.where(inside[..., None], certain(light, doubt, told), np.float32(0))
+        agree = agreement(light, apart, told)
     share = float(told.sum() / max(1, inside.sum()))
-    if (inside & ~told).any() and told.any():
-        light = stretched(light, inside & ~told)
     depth = _depth(light.mean(axis=2), told)
     there = share >= TOLD and depth > LEAST_DEPTH and agree >= AGREE
     return Shadow(part[1].start, part[0].start, np.exp(light), inside, share, 1 - float(np.exp(-depth)), agree, there)

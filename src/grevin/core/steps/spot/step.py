@@ -44,7 +44,7 @@ class SpotStep:
     id: ClassVar[str] = "spot"
     label: ClassVar[str] = "Standing spot"
     fault: ClassVar[str] = "A spot on the same place all through the shot, such as dust on the sensor"
-    version: ClassVar[int] = 5
+    version: ClassVar[int] = 6
     family: ClassVar[Family] = "local"
     stage: ClassVar[Stage] = "surface"
     learns_where: ClassVar[bool] = True
