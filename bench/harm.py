@@ -1,8 +1,8 @@
 """What steps do to material that is not damaged, with empty settings: the suite `harm`.
 
-Every open clip as it is, with grain, through two codecs, with things that happen before a camera (`bench.happenings`),
-and as interlaced material. Each step that acts by itself is laid over it alone. Steps that take noise or residue may
-come nearer to the clean picture; none may go away from it.
+Every open clip as it is, with grain, with the noise of a tape, through two codecs, with things that happen before a
+camera (`bench.happenings`), and as interlaced material. Each step that acts by itself is laid over it alone. Steps that
+take noise or residue may come nearer to the clean picture; none may go away from it.
 """
 
 from __future__ import annotations
@@ -18,6 +18,7 @@ from bench.on_fields import ORDERS, interlaced
 from bench.over_clips import suite_over_clips
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
+from grevin.core.quality.damage.tape_noise import TapeNoiseDamage
 from grevin.core.quality.figures import psnr
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.treatment.chain import Chain
@@ -32,7 +33,7 @@ STEPS = (
 WEARS = {
     "as it is": Wear(0.0), "grain": Wear(3.0), "H.264": Wear(2.0, 8, "h264"), "MPEG-2": Wear(1.0, 8, "mpeg2"),
 }  # fmt: skip
-FIELDS = "interlaced"
+TAPE, FIELDS = "noise of a tape", "interlaced"
 LOST_DB, NOT_SEEN_DB = 0.3, 48.0  # by which a frame gets worse, and above which nobody sees that
 
 
@@ -82,6 +83,8 @@ def _materials(place: int) -> Iterator[tuple[str, list[Frame], list[Frame]]]:
             continue
         source = worn(right, wear, SEED + place, clip.name)
         yield kind, right, [source.frame(number) for number in range(len(source))]
+    noise = TapeNoiseDamage(SEED + place)
+    yield TAPE, right, [noise.add(frame)[0] for frame in right]
     for kind, happen in HAPPENINGS.items():
         happened = happen(right, SEED + place)
         yield kind, happened, happened

@@ -28,8 +28,8 @@ from grevin.core.treatment.recipe import Treatment, TreatmentStep
 
 SEED = 9343  # drawn behind the rules
 A_FRAME = 5.0
-Carrier = Literal["", "mpeg2", "tape noise", "grain"]
-CARRIERS: tuple[Carrier, ...] = get_args(Carrier)
+Condition = Literal["", "mpeg2", "tape noise", "grain"]  # "" for little grain
+CONDITIONS: tuple[Condition, ...] = get_args(Condition)
 MUCH = 6.0  # 8-bit levels of grain
 LOOKED_AT = (2, 5, 8)
 LOSSLESS_DB = 99.0
@@ -51,18 +51,18 @@ def run_tape(wanted: list[str], progress: Progress) -> tuple[dict[str, Any], Non
 
     def measure(name: str) -> int:
         place = next(number for number, one in enumerate(REPORTS) if one.name == name)
-        for carrier in CARRIERS:
-            figures = dropout_figures(REPORTS[place], place, SEED, carrier)
+        for condition in CONDITIONS:
+            figures = dropout_figures(REPORTS[place], place, SEED, condition)
             if figures:
-                rows.append({"clip": name, "carrier": carrier, **figures})
+                rows.append({"clip": name, "condition": condition, **figures})
         return len(rows)
 
     _, skipped = over_clips(wanted, names(), measure, progress)
     return {
         "format": "grevin-bench", "version": 1, "suite": "tape", "rows": rows, "skipped": skipped,
         "together": {
-            f"{carrier.replace(' ', '_')}_{name}".strip("_"): figure for carrier in CARRIERS
-            for name, figure in _together([row for row in rows if row["carrier"] == carrier]).items()
+            f"{condition.replace(' ', '_')}_{name}".strip("_"): figure for condition in CONDITIONS
+            for name, figure in _together([row for row in rows if row["condition"] == condition]).items()
         },
     }, None  # fmt: skip
 
@@ -71,23 +71,23 @@ def _together(rows: list[dict[str, Any]]) -> dict[str, float]:
     """The mean over the clips, and the worst."""
     found: dict[str, float] = {"clips": len(rows)}
     for name in rows[0] if rows else ():
-        if name not in {"clip", "carrier"}:
+        if name not in {"clip", "condition"}:
             values = [row[name] for row in rows]
             found[name] = round(float(np.mean(values)), 3)
             found[f"{name}_worst"] = max(values) if name in GREAT_IS_BAD else min(values)
     return found
 
 
-def dropout_figures(clip: Clip, place: int, seed: int, carrier: Carrier = "") -> dict[str, float]:
+def dropout_figures(clip: Clip, place: int, seed: int, condition: Condition = "") -> dict[str, float]:
     """What the step makes of dropouts on a clip, and of the clip without any; nothing where it gives no fields."""
-    clean = _clean(clip, place, seed, carrier)
+    clean = _clean(clip, place, seed, condition)
     if not clean:
         return {}
     damage = DropoutDamage(seed + place, A_FRAME)
     worn = [damage.add(frame) for frame in clean]
-    if carrier == "mpeg2":
-        coded = through([frame for frame, _ in worn], carrier)
-        clean, worn = through(clean, carrier), [(frame, truth) for frame, (_, truth) in zip(coded, worn, strict=True)]
+    if condition == "mpeg2":
+        coded = through([frame for frame, _ in worn], condition)
+        clean, worn = through(clean, condition), [(frame, truth) for frame, (_, truth) in zip(coded, worn, strict=True)]
     chain, untouched = _chain([frame for frame, _ in worn], clip.name), _chain(clean, f"{clip.name} clean")
     counts = {"found": 0, "right": 0, "there": 0, "hit": 0}
     squares = {name: [0.0, 0.0] for name in ("before", "whole", "inside_before", "inside", "told_lines", "found_lines")}
@@ -118,14 +118,14 @@ def dropout_figures(clip: Clip, place: int, seed: int, carrier: Carrier = "") ->
     }  # fmt: skip
 
 
-def _clean(clip: Clip, place: int, seed: int, carrier: Carrier) -> list[Frame]:
+def _clean(clip: Clip, place: int, seed: int, condition: Condition) -> list[Frame]:
     """A clip as it is before any dropouts; nothing where it gives no fields, or the codec does not carry them."""
-    grain = {"tape noise": 0.0, "grain": MUCH}.get(carrier, GRAIN)
+    grain = {"tape noise": 0.0, "grain": MUCH}.get(condition, GRAIN)
     frames = interlaced(clip, ORDERS[place % 2], grain=grain)
-    if frames is None or (carrier == "mpeg2" and not carried_by_codec(frames[0])):
+    if frames is None or (condition == "mpeg2" and not carried_by_codec(frames[0])):
         return []
     noise = TapeNoiseDamage(seed + place)
-    return [noise.add(frame)[0] for frame in frames] if carrier == "tape noise" else frames
+    return [noise.add(frame)[0] for frame in frames] if condition == "tape noise" else frames
 
 
 def _near(truth: Mask) -> Mask:

@@ -45,9 +45,7 @@ WEARS = (Wear(0.0, 8, "h264"), Wear(0.0, 8, "mpeg2"))  # of the fields of either
 TRUE_FROM, FALSE_BELOW = 0.5, 0.1  # of a streak's pixels that are damaged
 EACH = 10.0  # weight of a clip
 CLEAN_WEIGHT = 2.0  # of false streaks of clean pictures beside damaged ones
-MOST_FALSE = (
-    900  # streaks of a clip, drawn from all: there are ten times as many as true ones, and more tell nothing new
-)
+MOST_FALSE = 900  # streaks of a clip, drawn from all: there are many more than true ones, and all tell no more
 PARTS = 5  # of the clips, each judged by a model of the others
 
 Rows = npt.NDArray[np.float64]

@@ -22,6 +22,7 @@ from bench.moving import SCENES, scene
 from bench.page import page
 from bench.protect import run_protect
 from bench.report import run_dirt
+from bench.train_dropout import MOST_FALSE, thinned
 from bench.worst import Worst
 from grevin.core.errors import UsageError
 from grevin.core.media.opening import open_reel
@@ -232,3 +233,12 @@ def test_a_camera_goes_its_way_over_a_photograph(tmp_path: Path) -> None:
     assert len(worn_frames) == 3
     assert not np.array_equal(worn_frames.frame(0).luma8(), first)
     assert worn(filmed(path, Move(), range(1)), Wear(0.0, 10), 3, "deep").format.bit_depth == 10
+
+
+def test_streaks_that_are_none_are_drawn_and_count_for_all_of_them() -> None:
+    nothing = np.zeros(3)
+    part = [(nothing, 0.9, 1.0)] * 5 + [(nothing, 0.3, 1.0)] * 7 + [(nothing, 0.0, 2.0)] * (3 * MOST_FALSE)
+    told = thinned(part)
+    assert len(told) == 5 + MOST_FALSE, "those that are damaged in part say nothing"
+    assert sum(weight for _, share, weight in told if share < 0.1) == pytest.approx(2.0 * 3 * MOST_FALSE)
+    assert thinned(part[:13]) == part[:5] + part[12:13]

@@ -3,8 +3,8 @@
 In time: beyond the range of the 3x3 surroundings that the fields of the same parity before and after show at the same
 place of the moving picture, both of them (in the manner of the rank-ordered difference: Nadenau and Mitra 1997, from
 memory). Down the picture: against the nearest lines above and below that may be good, one to four lines away. What
-stands out by both is suspect. Motion is looked for between pictures whose lines were evened out, which thin streaks do
-not pull.
+stands out by both is suspect; levels of a channel that is noisier than green count less, for the colour of a tape is.
+Motion is looked for between pictures whose lines were evened out, which thin streaks do not pull.
 """
 
 from __future__ import annotations

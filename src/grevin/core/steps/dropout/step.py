@@ -38,7 +38,7 @@ from grevin.core.steps.seen import Window
 from grevin.core.steps.settings import Settings
 
 PAIRS = ((-1, 1), (1, 2), (-1, -2))  # of fields that one is compared with: at the ends of a shot two of one side
-DROPOUTS_A_FRAME = 0.5  # clean open clips count up to .1 in the mean (docs/steps/dropout.md)
+DROPOUTS_A_FRAME = 0.5  # clean open clips count .02 to .15 in the mean (docs/steps/dropout.md)
 LIGHT = 2.0  # times the noise: more brightness than that does not stand out of a streak of colour in the mean
 DOUBTFUL = 1.0  # of the score, from which the judge was nearly of the other opinion
 LEAST_DRAWN_PX = 16  # width of a box that was drawn over lines
