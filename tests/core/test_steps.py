@@ -17,6 +17,7 @@ from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
 from grevin.core.quality.damage.border import BorderDamage
 from grevin.core.quality.damage.dirt import DirtDamage
+from grevin.core.quality.damage.dropout import DropoutDamage
 from grevin.core.quality.damage.scratch import Line, ScratchDamage
 from grevin.core.quality.memory_source import MemorySource
 from grevin.core.steps import registry as registry_module
@@ -63,6 +64,12 @@ def bordered() -> MemorySource:
 
 
 @pytest.fixture(scope="module")
+def streaked() -> MemorySource:
+    damage, source = DropoutDamage(4, 6.0, ("white", "black")), moving_frames(7, 320, 240)
+    return MemorySource([damage.add(source.frame(n))[0] for n in range(len(source))], "streaked")
+
+
+@pytest.fixture(scope="module")
 def doubled() -> MemorySource:
     frames = [moving_frames(7).frame(number) for number in range(7)]
     twice = [replace(one, planes=tuple(np.repeat(plane[::2], 2, axis=0) for plane in one.planes)) for one in frames]
@@ -71,10 +78,12 @@ def doubled() -> MemorySource:
 
 @pytest.fixture
 def damaged(
-    step: str, dirty: MemorySource, scratched: MemorySource, bordered: MemorySource, doubled: MemorySource
-) -> MemorySource:
+    step: str, dirty: MemorySource, scratched: MemorySource, bordered: MemorySource, doubled: MemorySource,
+    streaked: MemorySource,
+) -> MemorySource:  # fmt: skip
     """Frames that a step finds something on."""
-    return {"scratch": scratched, "edges": bordered, "stairs": doubled}.get(step, dirty)
+    others = {"scratch": scratched, "edges": bordered, "stairs": doubled, "dropout": streaked}
+    return others.get(step, dirty)
 
 
 def treated(source: MemorySource, step: str) -> Chain:
