@@ -97,14 +97,14 @@ class FlickerStep:
         height, width = frame.format.height, frame.format.width
         if not places.size:
             return Evidence(np.zeros((height, width), np.bool_), words="it was not told where the shot flickers.")
-        if float(places.max()) <= LEAST_PLACE_PCT:
-            words = f"no part of the picture flickers by more than {float(places.max()):.1f} %."
-            return Evidence(np.zeros((height, width), np.bool_), words=words)
+        most = float(places.max())
         marked = (places > max(LEAST_PLACE_PCT, STANDS_OUT * float(np.median(places)))).astype(np.uint8)
         down, across = np.unravel_index(int(np.argmax(places)), places.shape)
         x, y = (int(across) + 0.5) * width / places.shape[1], (int(down) + 0.5) * height / places.shape[0]
         mask = cv2.resize(marked, (width, height), interpolation=cv2.INTER_NEAREST).astype(np.bool_)
-        return Evidence(mask, words=f"the shot flickers by {float(places.max()):.1f} % at {x:.0f}, {y:.0f}, at most.")
+        if most > LEAST_PLACE_PCT:
+            return Evidence(mask, words=f"the shot flickers by {most:.1f} % at {x:.0f}, {y:.0f}, at most.")
+        return Evidence(mask, words=f"no part of the picture flickers by more than {most:.1f} %.")
 
     def propose(self, facts: ShotFacts) -> Suggestion | None:
         """Where the survey found flicker."""
