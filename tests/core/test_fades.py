@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from types import SimpleNamespace
+
 import numpy as np
 import pytest
 
 from grevin.core.picture.frame import Frame
 from grevin.core.quality.damage.light import FlickerDamage
-from grevin.core.steps.flicker.study import FIGURES
+from grevin.core.steps.flicker.study import FIGURES, _steadiness
 from grevin.core.steps.flicker.words import words_of
 from tests.core.lit import LENGTH, at_rest, under
 
@@ -59,3 +61,13 @@ def test_flicker_behind_a_fade_is_lessened_and_the_fade_is_kept(clean: list[Fram
 def test_it_is_said_why_nothing_is_taken(spread: float, words: str) -> None:
     figures = dict.fromkeys(FIGURES, 0.0) | {"spread": spread, "unsure": 0.05, "compared": 3.0}
     assert words in words_of(figures, 25.0)[0]
+
+
+@pytest.mark.parametrize(("off", "fades"), [((-2,), False), ((1,), False), ((-3, -2, -1), True), ((0, 1, 2), True)])
+def test_one_frame_beside_the_end_of_a_shot_is_no_fade_but_three_are(off: tuple[int, ...], fades: bool) -> None:
+    """Swings whose period is no whole number of frames are met worst at the ends, a frame here and there."""
+    line = np.random.default_rng(3).normal(0.0, 0.1, LENGTH)
+    line[list(off)] += 5.0
+    trend = SimpleNamespace(periodic=np.zeros((LENGTH, 1)), steps=())
+    steady = _steadiness(SimpleNamespace(line=line, off=line, trend=trend))  # type: ignore[arg-type]
+    assert (steady.min() < 1.0) == fades

@@ -40,7 +40,7 @@ class FlickerStep:
     id: ClassVar[str] = "flicker"
     label: ClassVar[str] = "Flicker"
     fault: ClassVar[str] = "The light flickers, all over or in one part of the picture"
-    version: ClassVar[int] = 8
+    version: ClassVar[int] = 9
     family: ClassVar[Family] = "whole"
     stage: ClassVar[Stage] = "light"
     settings_model: ClassVar[type[Settings]] = FlickerSettings

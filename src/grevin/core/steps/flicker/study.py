@@ -235,8 +235,8 @@ def _steadiness(found: Solved) -> Values:
     steps = np.abs(np.diff(found.line - found.off, prepend=np.nan, append=np.nan))
     steps[list(found.trend.steps)] = 0.0  # a lamp is switched there, and nothing fades
     steepest = np.fmax(steps[:-1], steps[1:])
-    off = np.pad(found.off - found.trend.periodic.mean(axis=1), 1, mode="reflect")
-    together = np.abs(np.median(np.lib.stride_tricks.sliding_window_view(off, 3), axis=1))
+    off = found.off - found.trend.periodic.mean(axis=1)
+    together = np.pad(np.abs(np.median(np.lib.stride_tricks.sliding_window_view(off, 3), axis=1)), 1, "edge")
     met = together <= MET_TIMES * max(LEAST_LEVELS, _new_on_every_frame(found))
     steady = np.clip(2.0 - steepest / STEEP_LEVELS, 0.0, 1.0) * met
     around = np.lib.stride_tricks.sliding_window_view(np.pad(steady, UNSTEADY_ROOM, "edge"), 2 * UNSTEADY_ROOM + 1)
