@@ -7,10 +7,15 @@ from types import SimpleNamespace
 import numpy as np
 import pytest
 
+from grevin.core.picture.colour import from_rgb, to_rgb
+from grevin.core.picture.format import PictureFormat
 from grevin.core.picture.frame import Frame
 from grevin.core.quality.damage.light import FlickerDamage
-from grevin.core.steps.flicker.study import FIGURES, _steadiness
+from grevin.core.steps.flicker.steadiness import steadiness_of
+from grevin.core.steps.flicker.stretches import _fades, joined_runs
+from grevin.core.steps.flicker.study import FIGURES
 from grevin.core.steps.flicker.words import words_of
+from tests.conftest import moving_frames
 from tests.core.lit import LENGTH, at_rest, under
 
 
@@ -45,16 +50,57 @@ def test_fades_of_short_shots_come_out_bit_for_bit(clean: list[Frame], ground: i
     assert all(one is chain.source.frame(number) for number, one in enumerate(made))
 
 
-def test_flicker_behind_a_fade_is_lessened_and_the_fade_is_kept(clean: list[Frame]) -> None:
-    shown = np.clip((np.arange(LENGTH) - 3) / 9, 0, 1)
+@pytest.mark.parametrize("ground", [16, 235])
+@pytest.mark.parametrize("frames", [9, 16])
+def test_flicker_behind_a_fade_is_taken_and_the_fade_is_left(ground: int, frames: int) -> None:
+    reel = moving_frames(56, 192, 144)
+    long = [reel.frame(number) for number in range(56)]
+    shown = np.clip((np.arange(56) - 1) / frames, 0, 1)
+    hurt = [FlickerDamage(12, "random").add(frame)[0] for frame in long]
+    truth, source = faded(long, shown, ground), faded(hurt, shown, ground)
+    chain, made = under(source, "flicker")
+    behind = slice(frames + 4, 56)
+    off, before = (
+        np.array([one.planes[0].mean() - other.planes[0].mean() for one, other in zip(these, truth, strict=True)])
+        for these in (made, source)
+    )
+    assert np.std(off[behind]) < 0.15 * np.std(before[behind])
+    assert all(made[number] is chain.source.frame(number) for number in np.flatnonzero(shown < 0.9))
+    assert any("in fades" in words for words in chain.told(range(56)))
+
+
+def test_only_what_goes_down_to_black_or_white_is_a_fade() -> None:
+    """A lamp that is switched off leaves little to see, and its light is told all the same."""
+    steady = np.zeros(100, np.bool_)
+    slow = np.clip((np.arange(100) - 4) / 40, 0, 1)
+    assert np.flatnonzero(_fades(slow, steady)).tolist() == list(range(44))
+    off = np.where(np.arange(100) < 50, 1.0, 0.3)
+    assert not _fades(off, steady).any()
+
+
+def test_a_fade_that_turns_back_is_told_by_its_speed() -> None:
+    shown = 1 - 0.6 * np.clip(1 - np.abs(np.arange(60) - 30) / 8, 0, 1)
+    fast = np.abs(np.arange(60) - 30) < 10
+    assert np.array_equal(_fades(shown, fast), fast)
+
+
+def test_frames_that_nothing_joins_are_cut_off() -> None:
+    """Black frames of an RGB source say nothing; those behind them are a shot of their own."""
+    first = np.concatenate([np.arange(12, 39), np.arange(12, 38)])
+    second = np.concatenate([np.arange(13, 40), np.arange(14, 40)])
+    assert joined_runs(40, {"first": first, "second": second}) == [range(12, 40)]
+    assert joined_runs(30, {"first": first[:5], "second": second[:5]}) == []
+
+
+def test_what_is_black_before_the_picture_does_not_keep_its_flicker(clean: list[Frame]) -> None:
+    fmt = PictureFormat(192, 144, "rgb", 8, full_range=True)
+    black = [Frame(number, fmt, tuple(np.zeros((144, 192), np.uint8) for _ in range(3))) for number in range(LENGTH)]
     hurt = [FlickerDamage(11, "random").add(frame)[0] for frame in clean]
-    truth, source = faded(clean, shown, 16), faded(hurt, shown, 16)
-    _, made = under(source, "flicker")
-    behind = slice(16, 34)
-    off = np.array([one.planes[0].mean() - other.planes[0].mean() for one, other in zip(made, truth, strict=True)])
-    before = np.array([one.planes[0].mean() - other.planes[0].mean() for one, other in zip(source, truth, strict=True)])
-    assert np.std(off[behind]) < 0.8 * np.std(before[behind])
-    assert all((made[number].planes[0] == 16).all() for number in (0, 1, 2)), "black stays black"
+    source = black[:6] + [from_rgb(black[frame.number], to_rgb(frame)).rounded() for frame in hurt[6:]]
+    chain, made = under(source, "flicker")
+    before, after = (np.array([np.mean(frame.planes) for frame in these[6:]]) for these in (source, made))
+    assert np.std(after) < 0.3 * np.std(before)
+    assert all(made[number] is chain.source.frame(number) for number in range(6))
 
 
 @pytest.mark.parametrize(("spread", "words"), [(0.2, "0.20 levels, within"), (1.1, "its own light goes fast")])
@@ -69,5 +115,5 @@ def test_one_frame_beside_the_end_of_a_shot_is_no_fade_but_three_are(off: tuple[
     line = np.random.default_rng(3).normal(0.0, 0.1, LENGTH)
     line[list(off)] += 5.0
     trend = SimpleNamespace(periodic=np.zeros((LENGTH, 1)), steps=())
-    steady = _steadiness(SimpleNamespace(line=line, off=line, trend=trend))  # type: ignore[arg-type]
+    steady = steadiness_of(SimpleNamespace(line=line, off=line, trend=trend))  # type: ignore[arg-type]
     assert (steady.min() < 1.0) == fades

@@ -274,6 +274,11 @@ def test_frames_are_brought_to_those_that_were_named(clean: list[Frame]) -> None
     assert np.std(levels - true) < 0.15 * np.std(np.array(gained) - true)
 
 
+def test_a_shot_without_the_named_frames_is_told_as_if_none_were_named(clean: list[Frame]) -> None:
+    chain, made = treated(clean, reference_frames=(LENGTH + 3,))
+    assert all(one is chain.source.frame(number) for number, one in enumerate(made))
+
+
 @pytest.mark.parametrize("count", [1, 2, 7])
 def test_shots_that_are_too_short_are_left_alone(clean: list[Frame], count: int) -> None:
     damaged = [FlickerDamage(16, "random").add(frame)[0] for frame in clean[:count]]

@@ -7,7 +7,7 @@ import pytest
 
 from grevin.core.measure.lighting.curves import PairTable
 from grevin.core.measure.lighting.trend import off_frames, taken_apart
-from grevin.core.steps.flicker.study import reach_of
+from grevin.core.steps.flicker.channel import reach_of
 
 
 def test_a_curve_of_light_is_taken_apart() -> None:

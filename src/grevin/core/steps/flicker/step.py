@@ -40,7 +40,7 @@ class FlickerStep:
     id: ClassVar[str] = "flicker"
     label: ClassVar[str] = "Flicker"
     fault: ClassVar[str] = "The light flickers, all over or in one part of the picture"
-    version: ClassVar[int] = 9
+    version: ClassVar[int] = 10
     family: ClassVar[Family] = "whole"
     stage: ClassVar[Stage] = "light"
     settings_model: ClassVar[type[Settings]] = FlickerSettings
@@ -75,7 +75,7 @@ class FlickerStep:
         if _change(curves, field) < LEAST_CHANGE:
             return frame
         each = bool(study["each"][0])
-        return brought_to_rest(frame, window.rgb, curves, study["reach"], field, each, settings.detail_px)
+        return brought_to_rest(frame, window.rgb, curves, study["reach"][place], field, each, settings.detail_px)
 
     def tell(self, study: Arrays, rate: float) -> tuple[str, ...]:
         """What was found in a shot, in words."""

@@ -44,7 +44,17 @@ def words_of(figures: dict[str, float], rate: float, per_frame: int = 1) -> tupl
     unsure = _unsure(figures)
     if not found:
         return (_why_none(figures), LEFT_ALONE, *unsure)
-    words = [" and ".join(found)[:1].upper() + " and ".join(found)[1:] + "."]
+    first = " and ".join(found)
+    return (first[:1].upper() + first[1:] + ".", *_kept(figures, pictures), *unsure)
+
+
+def _kept(figures: dict[str, float], pictures: str) -> list[str]:
+    """What is left as it is beside the flicker that is taken."""
+    words = []
+    if figures["outside"]:
+        by_parts = "; what lies between is brought to rest part by part" if figures["stretches"] > 1 else ""
+        left = int(figures["outside"])
+        words.append(f"Left as they are: {left} of the {pictures}, in fades or apart from the rest{by_parts}.")
     if figures["steps"]:
         times = "once" if figures["steps"] == 1 else f"{figures['steps']:.0f} times"
         words.append(f"Kept: the light goes to another level {times} and stays there.")
@@ -52,7 +62,7 @@ def words_of(figures: dict[str, float], rate: float, per_frame: int = 1) -> tupl
         words.append(
             f"{100 * figures['clipped']:.1f} % of the picture is clipped white: what was lost there stays lost."
         )
-    return (*words, *unsure)
+    return words
 
 
 def _why_none(figures: dict[str, float]) -> str:
