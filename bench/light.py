@@ -14,6 +14,8 @@ import numpy as np
 from scipy.ndimage import gaussian_filter1d
 
 from bench.clips import GRAIN_SIGMA, REPORTS, Clip, Wear, long_run, worn
+from bench.light_between_fades import KINDS as BETWEEN_FADES
+from bench.light_between_fades import hurt_between_fades
 from bench.light_on_fields import KINDS as ON_FIELDS
 from bench.light_on_fields import clean_on_fields, fields_of, lit_on_fields
 from bench.over_clips import over_clips
@@ -64,12 +66,15 @@ def run_light(wanted: list[str], progress: Progress) -> tuple[dict[str, Any], No
         for kind, usual, course in KINDS:
             damage = None if usual is None else replace(usual, seed=seed)
             rows.append({"clip": name, "kind": kind, **_figures(clean, damage, course)})
+        for kind, ground in BETWEEN_FADES:
+            figures = _compared(*hurt_between_fades(clean, ground, seed, lambda frames: _treated(frames, "flicker")))
+            rows.append({"clip": name, "kind": kind, **figures})
         rows.extend({"clip": name, **row} for row in _on_fields(clip, seed))
         return len(rows)
 
     _, skipped = over_clips(wanted, names(), measure, progress)
     together: dict[str, float] = {}
-    for kind, *_ in (*KINDS, *ON_FIELDS):
+    for kind in [kind for kind, *_ in KINDS] + [kind for kind, _ in (*BETWEEN_FADES, *ON_FIELDS)]:
         mine = [row for row in rows if row["kind"] == kind]
         if mine:
             together |= _together(kind.replace(" ", "_"), mine)

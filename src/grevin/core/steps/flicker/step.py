@@ -3,7 +3,8 @@
 The levels of things that two frames both show are matched along the motion; all pairs of a shot are solved together
 into a curve of light for each frame, and into a field of gains where the light is uneven. What stays, changes evenly
 or goes to another level and stays there is the scene's; the rest is flicker, and is taken where it is more than
-measuring is uncertain by. Material that does not flicker comes out bit for bit.
+measuring is uncertain by. Fades are left as they are, and what lies between them is brought to rest by itself.
+Material that does not flicker comes out bit for bit.
 """
 
 from __future__ import annotations
