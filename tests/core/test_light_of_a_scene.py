@@ -34,6 +34,32 @@ def test_light_that_swells_and_fades_is_no_flicker(flicker: float) -> None:
     assert found.steps == ()
 
 
+@pytest.mark.parametrize("swing", [2.63, 3.7, 7.3])
+def test_light_that_goes_to_another_level_is_kept_under_light_that_swings(swing: float) -> None:
+    """A swing whose period is no whole number of frames hid steps as high as itself: it was taken for chance."""
+    frames = np.arange(61)
+    true = np.select([frames < 6, frames < 49], [7.0, 0.0], -6.0)
+    swings = 6.3 * np.sin(2 * np.pi * frames / swing + 1.0)
+    noise = np.random.default_rng(round(10 * swing)).normal(0, 0.15, (61, 3))
+    found = taken_apart((true + swings)[:, None] + noise)
+    assert found.swing == pytest.approx(swing, abs=0.02)
+    assert found.steps == (6, 49)
+    off = found.slow[:, 0] - true
+    assert np.std(off) < 0.3
+
+
+@pytest.mark.parametrize("waves", [42.0, 20.5])
+def test_slow_waves_are_no_swing_however_often_they_turn(waves: float) -> None:
+    line = 10.0 * np.sin(2 * np.pi * np.arange(240) / waves) + np.random.default_rng(3).normal(0, 0.3, 240)
+    assert taken_apart(np.repeat(line[:, None], 3, axis=1)).swing == 0.0
+
+
+def test_chance_is_no_swing() -> None:
+    for seed in range(60):
+        line = np.random.default_rng(seed).normal(0, 5.0, 48)
+        assert taken_apart(np.repeat(line[:, None], 2, axis=1)).swing == 0.0
+
+
 @pytest.mark.parametrize("place", range(4))
 def test_strong_flicker_over_light_that_swells_makes_no_steps(place: int) -> None:
     true = 15.0 * np.sin(2 * np.pi * np.arange(61) / 42.0)

@@ -3,7 +3,8 @@
 Light that stays, changes slowly, or goes to another level and stays there is the scene's: level and straight pieces,
 as many as the curve itself speaks for against what it flickers by (optimal partitioning with the Bayesian information
 criterion: Jackson and others 2005, Schwarz 1978, from memory); or one smooth curve, where that is cheaper by the same
-criterion, as for light that swells and fades. What comes back every so many frames is taken out first.
+criterion, as for light that swells and fades. What comes back every so many frames, or swings too fast for any
+smooth curve, is taken out first.
 """
 
 from __future__ import annotations
@@ -13,6 +14,8 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 from scipy.linalg import solveh_banded
+
+from grevin.core.measure.lighting.beat import HARMONICS, beat_of, met_best, swing_of
 
 Values = npt.NDArray[np.float64]
 
@@ -30,6 +33,7 @@ LEAST_TURNS = 3  # a period must be seen this often
 F_PERIOD = 12.0  # ratio of variances from which a period is believed
 MET_SHARE = 0.85  # of its turns, that a period believed by less has to be met at
 F_DEEP, DEEP_LEVELS = 5.0, 1.0  # the ratio that is enough where what comes back is that deep; clean stays below both
+LONGEST_SWING = 8.0  # frames: the least stiff curve follows half of what swings so slowly
 STIFFNESS = tuple(10.0**power for power in np.arange(7.0, 0.4, -0.5))  # that are tried
 LEAST_SPREAD = 0.02  # 8-bit levels: measuring is no better
 
@@ -40,8 +44,9 @@ class Trend:
 
     Attributes:
         slow: (T, C) the scene's own.
-        periodic: (T, C) what comes back every `period` frames; zero where there is none.
+        periodic: (T, C) what comes back every `period` frames, or swings; zero where nothing does.
         period: frames, 0 for none.
+        swing: frames, not necessarily whole, after which light swings that does not come back; 0 for none.
         ratio: of variances that speaks for the period.
         spread: levels, standard deviation of what changes from frame to frame besides.
         pieces: first frames of the pieces of the slow part.
@@ -51,6 +56,7 @@ class Trend:
     slow: Values
     periodic: Values
     period: int
+    swing: float
     ratio: float
     spread: float
     pieces: tuple[int, ...]
@@ -68,6 +74,9 @@ def taken_apart(curve: Values, longest: int = 0, period: int = -1) -> Trend:
     """
     found, ratio = (period, float("inf")) if period > 0 else (0, 0.0) if period == 0 else best_period(curve)
     periodic = _folded(curve, found) if found else np.zeros_like(curve)
+    swing = 0.0
+    if period < 0:
+        found, swing, periodic = _swinging(curve, found, periodic)
     rest = curve - periodic
     spread = spread_of(rest.mean(axis=1))
     line = _held(rest.mean(axis=1), spread)
@@ -77,9 +86,27 @@ def taken_apart(curve: Values, longest: int = 0, period: int = -1) -> Trend:
         spread = spread_of(line - _smoothed(line[:, None], stiffness)[:, 0])  # without what its bends say
         stiffness = _cheaper_curve(line, spread, np.inf)
         held = rest + (line - rest.mean(axis=1))[:, None]
-        return Trend(_smoothed(held, stiffness), periodic, found, ratio, spread, (0,), ())
+        return Trend(_smoothed(held, stiffness), periodic, found, swing, ratio, spread, (0,), ())
     slow, steps = _joined(rest, line, pieces, spread)
-    return Trend(slow, periodic, found, ratio, spread, tuple(first for first, _, _ in pieces), steps)
+    return Trend(slow, periodic, found, swing, ratio, spread, tuple(first for first, _, _ in pieces), steps)
+
+
+def _swinging(curve: Values, period: int, periodic: Values) -> tuple[int, float, Values]:
+    """(period, swing, what comes back or swings): a swing where it explains more than what comes back.
+
+    It is looked for in what no smooth curve follows: what pieces leave of a slow wave swings too, three times as fast.
+    """
+    line = curve.mean(axis=1)
+    swing = beat_of(line - _smoothed(line[:, None], STIFFNESS[-1])[:, 0])
+    if not 0.0 < swing <= LONGEST_SWING:
+        return period, 0.0, periodic
+    swings = swing_of(_detrended(curve), swing)
+    rest = swings + _detrended(curve - swings)  # without steps that the swing had hidden
+    swing = met_best(rest.mean(axis=1), swing)
+    swings = swing_of(rest, swing)
+    free = len(curve) - 2 * HARMONICS, len(curve) - period
+    left = [np.square(_detrended(curve - part)).sum() for part in (swings, periodic)]
+    return (0, swing, swings) if left[0] / free[0] < left[1] / free[1] else (period, 0.0, periodic)
 
 
 def spread_of(line: Values) -> float:

@@ -141,7 +141,7 @@ def _of_stretch(length: int, arrays: Arrays, blocks: Arrays, settings: FlickerSe
         "patch": patched.most if patched is not None else 0.0, "steps": len(found.trend.steps),
         "clipped": float(np.mean(arrays["clipped"].astype(np.float64))),
         "unsure": frame_unsure, "unsure_part": block_unsure / MIDDLE_LEVELS,
-        "compared": len(arrays["first"]) / length, "beat": beat_of(found.off),
+        "compared": len(arrays["first"]) / length, "beat": found.trend.swing or beat_of(found.off),
     }  # fmt: skip
     least = max(LEAST_PATCH, UNSURE_TIMES * floor) + (PATCH_OF_WHOLE * found.rms / MIDDLE_LEVELS if acts else 0.0)
     wanted = settings.where == "patches" or (patched is not None and patched.most > least)
@@ -213,7 +213,7 @@ def _flickers(found: Solved, steadiness: Values, single: npt.NDArray[np.bool_], 
     trend, told = found.trend, told_by(steadiness)
     if told.sum() < FEWEST_TOLD:
         return False
-    if trend.period and float(np.sqrt(np.mean(np.square(trend.periodic)))) > least:
+    if (trend.period or trend.swing) and float(np.sqrt(np.mean(np.square(trend.periodic)))) > least:
         return True
     told &= ~_beside(single)[1:-1]
     return int(told.sum()) >= FEWEST_TOLD and min(trend.spread, new_on_every_frame(found, told)) > least
