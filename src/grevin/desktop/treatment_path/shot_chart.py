@@ -131,12 +131,13 @@ class CurvesOfShot(QWidget):
         values = line.values
         places = np.unique(np.linspace(0, len(values) - 1, min(len(values), MOST_POINTS)).astype(int))
         down = RIM + (self.height() - 2 * RIM) * (1 - (values[places] - low) / (high - low))
-        known = np.isfinite(down)
-        points = [
-            QPointF(self._x(int(n), len(values)), float(y)) for n, y in zip(places[known], down[known], strict=True)
-        ]
         painter.setPen(pen)
-        painter.drawPolyline(QPolygonF(points))
+        known = np.flatnonzero(np.isfinite(down))
+        for run in np.split(known, np.flatnonzero(np.diff(known) > 1) + 1):  # nothing is drawn where nothing is known
+            points = [
+                QPointF(self._x(int(n), len(values)), float(y)) for n, y in zip(places[run], down[run], strict=True)
+            ]
+            painter.drawPolyline(QPolygonF(points))
 
     def _x(self, frame: int, length: int) -> float:
         return RIM + (self.width() - 2 * RIM) * frame / max(1, length - 1)

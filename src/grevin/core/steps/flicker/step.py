@@ -88,9 +88,9 @@ class FlickerStep:
         if not len(light):
             return None
         lines = (Line("light of the frame", light[:, 0]), Line("light of the scene", light[:, 1], measured=False))
-        return Chart(
-            "light against the mean of the shot", "levels", lines, study["places"], per_frame=int(study["per_frame"][0])
-        )
+        of = "each part of the shot" if figures_of(study)["stretches"] > 1 else "the shot"
+        about = f"light against the mean of {of}"
+        return Chart(about, "levels", lines, study["places"], per_frame=int(study["per_frame"][0]))
 
     def check(self, window: Window, made: Frame, settings: FlickerSettings) -> Evidence:
         """Where the shot flickers, by more than the rest of it."""
