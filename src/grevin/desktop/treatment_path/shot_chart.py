@@ -212,9 +212,10 @@ class CurvesOfShot(QWidget):
 
 def _said(line: Line, place: int | None) -> str:
     """A curve in words: its value at a place, or the least and the most."""
-    if place is not None:
-        return f"{tr(line.name)} {line.values[place]:.1f}"
-    return tr("{0} {1:.1f} to {2:.1f}", tr(line.name), line.values.min(), line.values.max())
+    if place is None:
+        return tr("{0} {1:.1f} to {2:.1f}", tr(line.name), float(np.nanmin(line.values)), float(np.nanmax(line.values)))
+    value = float(line.values[place])
+    return f"{tr(line.name)} {value:.1f}" if np.isfinite(value) else tr("{0} not told", tr(line.name))
 
 
 def _span(charts: tuple[Chart | None, ...]) -> tuple[float, float]:
