@@ -69,10 +69,11 @@ def _between_fades(arrays: Arrays, run: range) -> list[range]:
 
 
 def _shown(length: int, table: PairTable) -> Values:
-    """(length,) range of levels that each frame shows, of what is usual."""
+    """(length,) range of levels that each frame shows, of what is usual outside fades."""
     lowest, highest = compared_levels(length, table, 0)
     shown = np.asarray(median_filter(highest - lowest, SHOWN_FRAMES, mode="nearest"))
-    return np.asarray(shown / max(1.0, float(np.quantile(shown, USUAL_SHOWN))))
+    outside = shown >= FULL * float(np.quantile(shown, USUAL_SHOWN))
+    return np.asarray(shown / max(1.0, float(np.median(shown[outside]))))
 
 
 def _fades(shown: Values, unsteady: Which) -> Which:
@@ -81,14 +82,15 @@ def _fades(shown: Values, unsteady: Which) -> Which:
     The last of a fade cannot be told from what is shown; it is taken to go on as fast as it went before.
     """
     fades = np.zeros(len(shown), np.bool_)
-    for run in _where(unsteady):
-        fades[run] = bool((shown[run] < LITTLE).any())
     for run in _where(shown < FULL):
         little = run.start + np.flatnonzero(shown[run] < LITTLE)
         if (shown[run] < NOTHING).any():
             rest = (1.0 - FULL) / (FULL - LITTLE)
             before, behind = rest * (little[0] - run.start), rest * (run.stop - 1 - little[-1])
             fades[max(0, run.start - int(np.ceil(before))) : run.stop + int(np.ceil(behind))] = True
+    for run in _where(unsteady):
+        if not fades[run].any():  # what is told of those by how much they show is told more closely
+            fades[run] = bool((shown[run] < LITTLE).any())
     return fades
 
 
