@@ -81,7 +81,7 @@ def studied(length: int, arrays: Arrays, blocks: Arrays, settings: FlickerSettin
         "light": np.zeros((0, 2), np.float32), "places": np.zeros((0, 0), np.float32),
     }  # fmt: skip
     stretches = [range(start, stop) for start, stop in np.asarray(blocks["stretches"]).tolist()]
-    if settings.reference_frames:
+    if any(number - first in range(length) for number in settings.reference_frames):
         stretches = joined_runs(length, arrays)  # what fades is brought to these frames too
     told = []
     for stretch in stretches:
@@ -151,7 +151,7 @@ def _of_stretch(length: int, arrays: Arrays, blocks: Arrays, settings: FlickerSe
         "reach": np.stack([reach_of(table, channel) for channel in range(4)]),
         "places": _places(found.rms if acts else _rms_besides(found, alone), patched),
     }  # fmt: skip
-    brought = any(0 <= number - first < length for number in settings.reference_frames)
+    brought = any(number - first in range(length) for number in settings.reference_frames)
     if acts or brought:
         figures["whole"] = 1.0
         curves, result["each"] = _curves(length, table, found, settings, first)
