@@ -7,7 +7,6 @@ its own: solved with it, flicker of the whole shot is told too weak (docs/decisi
 from __future__ import annotations
 
 from itertools import pairwise
-from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -15,13 +14,16 @@ from scipy.ndimage import median_filter
 
 from grevin.core.measure.lighting.curves import PairTable, compared_levels
 from grevin.core.measure.lighting.table import Arrays, pair_table
+from grevin.core.picture.masks import runs_of
 from grevin.core.steps.flicker.channel import solved_channel
 from grevin.core.steps.flicker.settings import FlickerSettings
 from grevin.core.steps.flicker.steadiness import steadiness_of
 
 SHORTEST_SHOT = 8  # frames; fewer say nothing about flicker
 SHORTEST_STRETCH = 24  # frames of a part of a shot: what short ones show by chance is taken for flicker
-FULL, LITTLE, NOTHING = 0.8, 0.5, 0.1  # of the range of levels that a shot usually shows
+FULL = 0.8  # of the range of levels that a shot usually shows: flicker of 8 % rms, over five frames, keeps above that
+LITTLE = 0.5  # of the same: half of it hardly comes but by fading
+NOTHING = 0.1  # of the same: next to black or white, where no scene stays
 USUAL_SHOWN = 0.9  # quantile over the frames: a fade may be most of a shot
 SHOWN_FRAMES = 5  # over which what is shown is evened out
 
@@ -64,7 +66,7 @@ def _between_fades(arrays: Arrays, run: range) -> list[range]:
     table = pair_table(part)
     steadiness = steadiness_of(solved_channel(len(run), table, 0, FlickerSettings(), 0))
     fades = _fades(_shown(len(run), table), steadiness == 0.0)
-    between = [range(run.start + kept.start, run.start + kept.stop) for kept in _where(~fades)]
+    between = [range(run.start + kept.start, run.start + kept.stop) for kept in runs_of(~fades)]
     return [stretch for stretch in between if len(stretch) >= SHORTEST_STRETCH] or [run]
 
 
@@ -82,19 +84,13 @@ def _fades(shown: Values, unsteady: Which) -> Which:
     The last of a fade cannot be told from what is shown; it is taken to go on as fast as it went before.
     """
     fades = np.zeros(len(shown), np.bool_)
-    for run in _where(shown < FULL):
+    for run in runs_of(shown < FULL):
         little = run.start + np.flatnonzero(shown[run] < LITTLE)
         if (shown[run] < NOTHING).any():
             rest = (1.0 - FULL) / (FULL - LITTLE)
             before, behind = rest * (little[0] - run.start), rest * (run.stop - 1 - little[-1])
             fades[max(0, run.start - int(np.ceil(before))) : run.stop + int(np.ceil(behind))] = True
-    for run in _where(unsteady):
+    for run in runs_of(unsteady):
         if not fades[run].any():  # what is told of those by how much they show is told more closely
             fades[run] = bool((shown[run] < LITTLE).any())
     return fades
-
-
-def _where(marked: Which) -> list[Any]:
-    """Frames in a row that are marked."""
-    edges = np.flatnonzero(np.diff(np.pad(marked.astype(np.int8), 1)))
-    return [slice(start, stop) for start, stop in edges.reshape(-1, 2).tolist()]
