@@ -63,7 +63,7 @@ class Window(QMainWindow):
         files.remember_in(self._settings)
         self.session = Session(self)
         self.surveying = Surveying(self)
-        self.parts = WindowLayout(self.session, self.surveying)
+        self.parts = WindowLayout(self.session, self.surveying, self)
         self.bench, self.intake, self.output = self.parts.bench, self.parts.intake, self.parts.output
         self.survey = self.parts.survey
         self.column, self.messages, self.start_view = self.parts.column, self.parts.messages, self.parts.start_view

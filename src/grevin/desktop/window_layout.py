@@ -22,32 +22,37 @@ from grevin.desktop.work.surveying import Surveying
 
 
 class WindowLayout(QWidget):
-    """Holds the parts; says which place was chosen."""
+    """Holds the parts; says which place was chosen.
+
+    Each part is made where it belongs, from the outside in: one that is put elsewhere later is given the style of the
+    application again, with all that it holds.
+    """
 
     acted = Signal(str)
     place_changed = Signal()
 
     def __init__(self, session: Session, surveying: Surveying, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.intake = Intake(session)
-        self.survey = SurveyPlace(session, surveying)
-        self.bench = Bench(session)
-        self.output = Output(session)
-        self.column = ReelColumn()
-        self.messages = MessageBar()
-        self.start_view = StartView()
+        self._whole = QStackedWidget(self)
+        self.start_view = StartView(self._whole)
+        self._work = QWidget(self._whole)
+        self.head = QWidget(self._work)
+        self.column = ReelColumn(self._work)
+        self._stack = QStackedWidget(self._work)
+        self.intake = Intake(session, self._stack)
+        self.survey = SurveyPlace(session, surveying, self._stack)
+        self.bench = Bench(session, self._stack)
+        self.output = Output(session, self._stack)
+        self.messages = MessageBar(self)
         self.places: dict[str, QWidget] = {
             "go_intake": self.intake, "go_survey": self.survey, "go_bench": self.bench, "go_output": self.output,
         }  # fmt: skip
-        self._stack = QStackedWidget()
-        self._whole = QStackedWidget()
         self._buttons: dict[str, QPushButton] = {}
-        self.title = QLabel()
-        self.state = QLabel()
+        self.title = QLabel(self.head)
+        self.state = QLabel(self.head)
         self._lay_out()
 
     def _lay_out(self) -> None:
-        self.head = QWidget()
         head = QHBoxLayout(self.head)
         head.setContentsMargins(8, 4, 8, 4)
         for act, words in (
@@ -77,14 +82,13 @@ class WindowLayout(QWidget):
         middle.setSpacing(0)
         middle.addWidget(self.column)
         middle.addWidget(self._stack, 1)
-        work = QWidget()
-        column = QVBoxLayout(work)
+        column = QVBoxLayout(self._work)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.head)
         column.addLayout(middle, 1)
         self._whole.addWidget(self.start_view)
-        self._whole.addWidget(work)
+        self._whole.addWidget(self._work)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)

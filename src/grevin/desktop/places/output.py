@@ -50,7 +50,8 @@ class Output(QWidget):
         self._kept = range(0)
         self._queue = user_queue()
         self._runner = OrderRunner(self._queue, self)
-        form = self._form = OutputForm()
+        self._left = QWidget(self)
+        form = self._form = OutputForm(self._left)
         self.version, self.quality, self.path = form.version, form.quality, form.path
         self.first, self.last, self.sound, self.bits = form.first, form.last, form.sound, form.bits
         self.dither, self.evidence, self.ledger, self.overwrite = (
@@ -114,9 +115,8 @@ class Output(QWidget):
         self._again.timeout.connect(self.queue.show_orders)
 
     def _lay_out(self) -> None:
-        left = self._left = QWidget()
-        left.setFixedWidth(FORM_PX)
-        column = QVBoxLayout(left)
+        self._left.setFixedWidth(FORM_PX)
+        column = QVBoxLayout(self._left)
         column.setContentsMargins(0, 0, 0, 0)
         self._treated = QLabel()
         self._treated.setProperty("title", True)
@@ -147,7 +147,7 @@ class Output(QWidget):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(18, 14, 18, 10)
         layout.setSpacing(16)
-        layout.addWidget(left)
+        layout.addWidget(self._left)
         layout.addLayout(self._right(), 1)
 
     def _kept_row(self) -> QHBoxLayout:
