@@ -20,6 +20,7 @@ from bench.captures import measure_pick
 from bench.clips import CLIPS, Clip, ClipUnavailableError, Wear, pristine, worn
 from bench.groups import by_group
 from bench.held_in_hand import measure_hands
+from bench.noise import noisy
 from bench.repeating import measure_repeats
 from bench.survey import material, source_of, spread_over_fields
 from bench.timing import chain_of
@@ -38,6 +39,8 @@ GRAIN_SEED = 117  # raised after rules were set on the grain of the last
 CAMERA = (1, 2, 1)
 OTHERWISE = {"not_softened": (0, 1, 0), "two_lines_as_one": (0, 1, 1)}
 OTHERWISE_GRAIN = 2.5  # 8-bit levels
+# Grain larger than a pixel, as film has where it was scanned: 8-bit levels, and px of the blur that makes it.
+LARGE_GRAINS = {"soft": (3.0, 1.0), "coarse": (3.0, 2.0), "strong_and_coarse": (6.0, 2.0)}
 TIED_SEEDS = 4
 SPEED_TURNS = 5
 PANS = {"pan 11 px": 11.3, "pan 18 px": 17.6}  # a frame, as cameras pan; a picture of an open clip moves
@@ -146,16 +149,25 @@ def _fields() -> Figures:
     rows: list[dict[str, Any]] = []
     figures: dict[str, float] = {}
     clips = clean_clips()
-    ways = [(f"fields_grain_{grain:g}", grain, CAMERA) for grain in GRAINS]
-    ways += [(f"fields_{name}", OTHERWISE_GRAIN, weights) for name, weights in OTHERWISE.items()]
-    for label, grain, weights in ways:
+    ways = [(f"grain_{grain:g}", grain, 0.0, CAMERA) for grain in GRAINS]
+    ways += [(f"grain_{name}", grain, size_px, CAMERA) for name, (grain, size_px) in LARGE_GRAINS.items()]
+    ways += [(name, OTHERWISE_GRAIN, 0.0, weights) for name, weights in OTHERWISE.items()]
+    for label, grain, size_px, weights in ways:
         gains: dict[str, float] = {}
         for name, frames in clips:
-            row = _deinterlaced(f"{label} {name}", worn(frames, Wear(grain), GRAIN_SEED, name), weights)
+            source = _grainy(name, frames, grain, size_px)
+            row = _deinterlaced(f"fields_{label} {name}", source, weights)
             gains[name] = float(row["db"]) - float(row["plain_db"])
             rows.append(row)
-        figures.update(by_group(f"{label}_gain_db", gains))
+        figures.update(by_group(f"fields_{label}_gain_db", gains))
     return rows, figures
+
+
+def _grainy(name: str, frames: list[Frame], grain: float, size_px: float) -> MemorySource:
+    """A clip under grain of 8-bit levels, of single pixels or larger."""
+    if not size_px:
+        return worn(frames, Wear(grain), GRAIN_SEED, name)
+    return MemorySource(noisy(frames, grain, size_px, GRAIN_SEED), name)
 
 
 def _deinterlaced(label: str, source: MemorySource, weights: tuple[int, ...]) -> dict[str, Any]:

@@ -72,6 +72,35 @@ def test_noise_that_lines_share_is_foretold_by_four_of_them() -> None:
     assert np.mean((bent - truth) ** 2) < 0.9 * np.mean((mean - truth) ** 2)
 
 
+@pytest.mark.parametrize("size_px", [1.0, 2.0])
+def test_grain_larger_than_a_pixel_is_foretold_too(size_px: float) -> None:
+    """What is fine along a line, by which a field's noise is measured, has hardly any of it."""
+    rng = np.random.default_rng(8)
+    own, one, other = (
+        100 + 30 * soft(cv2.GaussianBlur(rng.normal(0, 1, (600, 640)).astype(np.float32), (0, 0), size_px))
+        for _ in range(3)
+    )
+    seen = [Seen(moved[1::2], own[0::2] - moved[0::2]) for moved in (one, other)]
+    truth, known = own[1::2], own[0::2]
+    found = bends_of(known, seen, 1, own_noise(*(one.missed for one in seen)))
+    plain, bent = (between(known, 1, len(truth), bend)[2:-2] - truth[2:-2] for bend in (0.0, found.mean))
+    assert np.mean(np.square(bent)) < 0.75 * np.mean(np.square(plain))
+
+
+def test_noise_that_is_large_along_lines_alone_is_not_foretold() -> None:
+    """As on a tape, whose lines come one after the other: four of them are then no more than more of them to average.
+
+    Of an even picture under noise of its own on every line all four would count alike: a bend of -.25.
+    """
+    rng = np.random.default_rng(9)
+    own, one, other = (
+        100 + 8 * cv2.GaussianBlur(rng.normal(0, 1, (600, 640)).astype(np.float32), (0, 0), 2.0, sigmaY=0.01)
+        for _ in range(3)
+    )
+    seen = [Seen(moved[1::2], own[0::2] - moved[0::2]) for moved in (one, other)]
+    assert bends_of(own[0::2], seen, 1, own_noise(*(one.missed for one in seen))).mean < -0.05
+
+
 @pytest.mark.parametrize("weights", [(0, 1, 0), (0, 1, 1)])
 def test_noise_of_lines_that_show_no_likeness_bends_nothing(weights: tuple[int, ...]) -> None:
     """Whether lines share none with those between, or were two read as one, the lines themselves do not tell."""

@@ -109,10 +109,11 @@ def bends_of(known: Levels, seen: list[Seen], missing: int, noise: Noise) -> Ben
     if len(seen) < 2 or len(known) < LEAST_LINES:
         return Bends()
     between_lines = noise.variance * float(np.interp(noise.next_line, NEXT_OF_FIELD, LINE_BETWEEN))
-    both_miss = _within(np.mean([one.missed[:, ::COLUMN_STEP] for one in seen], 0, np.float32))
+    misses = [np.asarray(one.missed[:, ::COLUMN_STEP], np.float32) for one in seen]
+    shared = between_lines + _grain_between(_within(misses[0]), _within(misses[1]), noise)
     return Bends(
-        _bend_of_mean(known, [one.lines for one in seen], missing, between_lines),
-        _bend_of_lift(both_miss, noise, between_lines),
+        _bend_of_mean(known, [one.lines for one in seen], missing, shared),
+        _bend_of_lift(_within(np.mean(misses, 0, np.float32)), noise, between_lines),
     )
 
 
@@ -155,7 +156,7 @@ def _within(levels: Levels) -> Levels:
     return np.asarray(np.clip(levels, -limit, limit), np.float32)
 
 
-def _bend_of_mean(known: Levels, lines: list[Levels], missing: int, between_lines: float) -> float:
+def _bend_of_mean(known: Levels, lines: list[Levels], missing: int, shared: float) -> float:
     """Regression of what the mean of two lacks, the noise that a missing line shares with the known ones added."""
     one, other, own = (np.ascontiguousarray(part[:, ::COLUMN_STEP]) for part in (*lines, known))
     mean = between(own, missing, len(one))
@@ -166,7 +167,7 @@ def _bend_of_mean(known: Levels, lines: list[Levels], missing: int, between_line
     if not sure.any():
         return 0.0
     lacks = 0.5 * (one + other) - mean
-    along = float(np.mean((lacks * difference)[sure])) + 2.0 * between_lines
+    along = float(np.mean((lacks * difference)[sure])) + 2.0 * shared
     return _limited(along, float(np.mean((difference * difference)[sure])))
 
 
@@ -175,16 +176,58 @@ def _bend_of_lift(missed: Levels, noise: Noise, between_lines: float) -> float:
 
     There the noise shares as much as reckoned; all else is taken to be less alike by an equal factor with every line.
     """
-    power, next_line, second, third = (
-        float(np.mean(missed[apart:] * missed[: len(missed) - apart])) if len(missed) > apart else 0.0
-        for apart in range(4)
-    )
+    power, next_line, second, third = (_alike(missed, missed, apart) for apart in range(4))
+    rest = _rest(missed, missed, noise)
+    rest_along = 2.0 * ((rest.power * rest.next_line) ** 0.5 - (rest.next_line * rest.second) ** 0.5)
+    along = 2.0 * between_lines - noise.variance + rest_along - (rest.power - rest.second)
+    return _limited(along, 4.0 * power - 2.0 * next_line - 4.0 * second + 2.0 * third)
+
+
+@dataclass(frozen=True)
+class _Rest:
+    """What is not the fine noise of a field: squared 8-bit levels that lines have in common.
+
+    Attributes:
+        power: with themselves.
+        next_line, second: with the next line of the field, and the one after it.
+    """
+
+    power: float
+    next_line: float
+    second: float
+
+
+def _rest(one: Levels, other: Levels, noise: Noise) -> _Rest:
+    power, next_line, second = (_alike(one, other, apart) for apart in range(3))
     rest = max(0.0, power - noise.variance)
     rest_next = min(rest, max(0.0, next_line - noise.variance * min(noise.next_line, NEXT_OF_FIELD[1])))
-    rest_second = min(rest_next, max(0.0, second))
-    rest_along = 2.0 * ((rest * rest_next) ** 0.5 - (rest_next * rest_second) ** 0.5) - (rest - rest_second)
-    along = 2.0 * between_lines - noise.variance + rest_along
-    return _limited(along, 4.0 * power - 2.0 * next_line - 4.0 * second + 2.0 * third)
+    return _Rest(rest, rest_next, min(rest_next, max(0.0, second)))
+
+
+def _grain_between(one: Levels, other: Levels, noise: Noise) -> float:
+    """How much more of large grain a missing line has in common with the lines beside it than with those beyond.
+
+    Grain that is larger than a pixel is hardly in the fine noise of a field, but it is in what two other fields both
+    miss. What lines come to have in common without a filter between them is none: as far as they are more alike than
+    the weakest one leaves them, it is grain. Round grain is alike as a normal curve is high: with a line at half the
+    distance by the power .75 of what it is with itself, and .25 of what it is with the next of the field.
+
+    Args:
+        one: (h, W) by how much the field's lines lie above what another field says of them.
+        other: the same of a third field.
+        noise: its fine noise, which is not counted here.
+    """
+    rest = _rest(one, other, noise)
+    like = max(0.0, rest.next_line - NEXT_OF_FIELD[0] * rest.power) / (1.0 - NEXT_OF_FIELD[0])
+    return float(rest.power**0.75 * like**0.25 - like ** (7 / 12) * rest.second ** (5 / 12))
+
+
+def _alike(one: Levels, other: Levels, apart: int) -> float:
+    """Mean product of lines so many apart, of either with the other."""
+    count = len(one) - apart
+    if count <= 0:
+        return 0.0
+    return 0.5 * float(np.mean(one[apart:] * other[:count]) + np.mean(other[apart:] * one[:count]))
 
 
 def _limited(along: float, power: float) -> float:

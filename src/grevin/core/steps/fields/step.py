@@ -80,7 +80,7 @@ class FieldsStep:
     id: ClassVar[str] = "fields"
     label: ClassVar[str] = "Fields"
     fault: ClassVar[str] = "Edges are combed where things move: two moments in one frame"
-    version: ClassVar[int] = 7
+    version: ClassVar[int] = 8
     family: ClassVar[Family] = "time"
     stage: ClassVar[Stage] = "time"
     settings_model: ClassVar[type[Settings]] = FieldsSettings
