@@ -5,7 +5,8 @@ the two near lines less that of the two far ones, times a *bend*. The bend with 
 how the missing line goes along with that difference to how large the difference is (linear regression). How the picture
 goes along is seen on lines that other fields hold in just that place. Their noise is their own, so what the noise of
 this field adds is reckoned from the noise that its own lines share: lines that were softened before they were taken
-apart, as cameras do, have noise in common with the lines between them.
+apart, as cameras do, have noise in common with the lines between them. Noise is told by what is fine along a line;
+grain larger than a pixel, by all that two other fields both miss.
 """
 
 from __future__ import annotations
@@ -133,10 +134,10 @@ def own_noise(one: Levels, other: Levels) -> Noise:
     limit = OUTLYING * _spread(first)
     first[np.abs(first) > limit] = 0
     second[np.abs(second) > limit] = 0
-    power = float(np.mean(first * second)) / ACROSS_POWER
+    power = _alike(first, second, 0) / ACROSS_POWER
     if power <= 0:
         return Noise(0.0, 0.0)
-    shared = 0.5 * float(np.mean(first[1:] * second[:-1]) + np.mean(first[:-1] * second[1:])) / ACROSS_POWER
+    shared = _alike(first, second, 1) / ACROSS_POWER
     return Noise(power, min(1.0, max(0.0, shared / power)))
 
 
@@ -177,7 +178,7 @@ def _bend_of_lift(missed: Levels, noise: Noise, between_lines: float) -> float:
     There the noise shares as much as reckoned; all else is taken to be less alike by an equal factor with every line.
     """
     power, next_line, second, third = (_alike(missed, missed, apart) for apart in range(4))
-    rest = _rest(missed, missed, noise)
+    rest = _rest(power, next_line, second, noise)
     rest_along = 2.0 * ((rest.power * rest.next_line) ** 0.5 - (rest.next_line * rest.second) ** 0.5)
     along = 2.0 * between_lines - noise.variance + rest_along - (rest.power - rest.second)
     return _limited(along, 4.0 * power - 2.0 * next_line - 4.0 * second + 2.0 * third)
@@ -197,8 +198,7 @@ class _Rest:
     second: float
 
 
-def _rest(one: Levels, other: Levels, noise: Noise) -> _Rest:
-    power, next_line, second = (_alike(one, other, apart) for apart in range(3))
+def _rest(power: float, next_line: float, second: float, noise: Noise) -> _Rest:
     rest = max(0.0, power - noise.variance)
     rest_next = min(rest, max(0.0, next_line - noise.variance * min(noise.next_line, NEXT_OF_FIELD[1])))
     return _Rest(rest, rest_next, min(rest_next, max(0.0, second)))
@@ -217,7 +217,8 @@ def _grain_between(one: Levels, other: Levels, noise: Noise) -> float:
         other: the same of a third field.
         noise: its fine noise, which is not counted here.
     """
-    rest = _rest(one, other, noise)
+    power, next_line, second = (_alike(one, other, apart) for apart in range(3))
+    rest = _rest(power, next_line, second, noise)
     like = max(0.0, rest.next_line - NEXT_OF_FIELD[0] * rest.power) / (1.0 - NEXT_OF_FIELD[0])
     return float(rest.power**0.75 * like**0.25 - like ** (7 / 12) * rest.second ** (5 / 12))
 
