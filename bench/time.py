@@ -21,8 +21,9 @@ from bench.clips import CLIPS, Clip, ClipUnavailableError, Wear, pristine, worn
 from bench.groups import by_group
 from bench.held_in_hand import measure_hands
 from bench.noise import noisy
+from bench.over_fields import measure_over_fields
 from bench.repeating import measure_repeats
-from bench.survey import material, source_of, spread_over_fields
+from bench.survey import source_of
 from bench.timing import chain_of
 from grevin.core.media.deinterlacing import both_fields
 from grevin.core.parallel import in_parallel
@@ -51,7 +52,7 @@ Figures = tuple[list[dict[str, Any]], dict[str, float]]
 def run_time(progress: Progress) -> dict[str, Any]:
     """Measure everything."""
     jobs: list[Callable[[], Figures]] = [
-        _rebuild, _fields, _pulldown, measure_pick, measure_repeats, measure_hands, _tied, _speeds,
+        _rebuild, _fields, measure_over_fields, measure_pick, measure_repeats, measure_hands, _tied, _speeds,
     ]  # fmt: skip
     rows: list[dict[str, Any]] = []
     together: dict[str, float] = {}
@@ -234,17 +235,3 @@ def _over_and_over(source: MemorySource) -> MemorySource:
     """The same frames several times, for a run long enough to be timed."""
     frames = [source.frame(n % len(source)) for n in range(SPEED_TURNS * len(source))]
     return MemorySource(frames, f"{source.identity} over and over")
-
-
-def _pulldown() -> Figures:
-    """Film over fields, undone: bit-exact on exact material."""
-    right, exact = [], []
-    for clip in range(8):
-        run = list(material()[clip])
-        woven = source_of(spread_over_fields(run, 50), f"film {clip}", Fraction(30000, 1001))
-        chain = chain_of(woven, "fields", {})
-        result = chain.result
-        right.append(result.format.rate == Fraction(24000, 1001))
-        film = {picture.tobytes() for picture in run}
-        exact.append(np.mean([result.frame(n).planes[0].tobytes() in film for n in range(1, len(result) - 1)]))
-    return [], {"film_named": float(np.mean(right)), "film_exact_frames": float(np.mean(exact))}

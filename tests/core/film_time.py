@@ -74,3 +74,16 @@ def jumping_bar(number: int) -> Frame:
     frame = moving_frames(1, 320, 240).frame(0)
     grey = tuple(np.full_like(plane, 128) for plane in frame.planes[1:])
     return replace(frame, number=number, planes=(luma.astype(np.uint8), *grey))
+
+
+def woven_film(film: list[np.ndarray], count: int, bottom_first: bool = False) -> list[np.ndarray]:
+    """Two and three fields of each picture in turn."""
+    fields = [n for n in range(len(film)) for _ in range(2 + n % 2)]
+    frames = []
+    for number in range(count):
+        pair = fields[2 * number : 2 * number + 2]
+        top, bottom = pair[::-1] if bottom_first else pair
+        picture = film[top].copy()
+        picture[1::2] = film[bottom][1::2]
+        frames.append(picture)
+    return frames

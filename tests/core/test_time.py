@@ -19,7 +19,7 @@ from grevin.core.steps.settings import numbers_from, numbers_text
 from grevin.core.timebase.timeline import Timeline
 from grevin.core.treatment.verdicts import Verdict, Verdicts
 from tests.conftest import moving_frames
-from tests.core.film_time import RATE, captures, chain, in_order, same, source_of
+from tests.core.film_time import RATE, captures, chain, in_order, same, source_of, woven_film
 
 NTSC = Fraction(30000, 1001)
 WHOLE = (0, 0, 320, 240)
@@ -181,19 +181,6 @@ def test_gaps_at_ends_and_over_cuts_hold_what_is_good() -> None:
 
 
 # Fields
-
-
-def woven_film(film: list[np.ndarray], count: int, bottom_first: bool = False) -> list[np.ndarray]:
-    """Two and three fields of each picture in turn."""
-    fields = [n for n in range(len(film)) for _ in range(2 + n % 2)]
-    frames = []
-    for number in range(count):
-        pair = fields[2 * number : 2 * number + 2]
-        top, bottom = pair[::-1] if bottom_first else pair
-        picture = film[top].copy()
-        picture[1::2] = film[bottom][1::2]
-        frames.append(picture)
-    return frames
 
 
 @pytest.mark.parametrize("bottom_first", [False, True])

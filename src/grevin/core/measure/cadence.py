@@ -11,13 +11,13 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from grevin.core.measure.film_over_fields import FIELD_PERIOD
 from grevin.core.measure.phases import FEWEST_PERIODS, PERIODS
 from grevin.core.measure.repeats import CONTEXT, DIP, DISPLACED_SHARE
 
 Curve = npt.NDArray[np.float32]
 Flags = npt.NDArray[np.bool_]
 
-FIELD_PERIOD = 5  # film at 24 frames over fields at 60: SMPTE RP 197, from memory
 REGULAR_SHARE = 0.85  # of the frames at one phase of a period that have to repeat
 STRAY_SHARE = 0.1  # of the others that may: drawn animation holds pictures of its own
 FIELD_STRAYS = 0.12  # a field has half the lines to tell by

@@ -9,7 +9,7 @@ Fisher 1935, "The Design of Experiments", from memory).
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -82,11 +82,8 @@ def told_together(parts: npt.NDArray[np.float32], displacement: Curve) -> tuple[
             likewise.
     """
     curves = []
-    if (known := ~np.isnan(parts).any(axis=(1, 2))).any():
-        total = parts[known, 1].sum(axis=0)
-        count = max(1, round(MOVING_SHARE * total.size))
-        moving = np.argpartition(total, -count)[-count:]
-        curves.append((parts[:, 0][:, moving].sum(axis=1), parts[:, 1][:, moving].sum(axis=1)))
+    if (~np.isnan(parts).any(axis=(1, 2))).any():
+        curves.append(most_moving(parts))
     if (seen := ~np.isnan(displacement)).any():
         curves.append((displacement, np.where(seen, displacement[seen].mean(), displacement)))
     found = [one for pair in curves for period in PERIODS if (one := _apart(*pair, period)) is not None]
@@ -94,6 +91,19 @@ def told_together(parts: npt.NDArray[np.float32], displacement: Curve) -> tuple[
         return None
     best = max(found, key=lambda one: one.contrast)
     return 1.0 - max(0.0, best.nothing) / best.others, best.period, best.phase
+
+
+def most_moving(parts: npt.NDArray[np.float32]) -> tuple[Curve, Curve]:
+    """(N,) each: what is done and what there was to do, in the cells where most goes on over the whole shot.
+
+    Args:
+        parts: (N, 2, cells) as from `parts_done`; NaN where the frames for that are not there, but not everywhere.
+    """
+    known = ~np.isnan(parts).any(axis=(1, 2))
+    total = parts[known, 1].sum(axis=0)
+    count = max(1, round(MOVING_SHARE * total.size))
+    moving = np.argpartition(total, -count)[-count:]
+    return parts[:, 0][:, moving].sum(axis=1), parts[:, 1][:, moving].sum(axis=1)
 
 
 def _apart(done: Curve, whole: Curve, period: int) -> Apart | None:
@@ -119,11 +129,17 @@ def _shares(table: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
 
 def _as_far_by_chance(table: npt.NDArray[np.float64], contrast: float) -> float:
     """Share of the deals in which one phase stands as far apart."""
-    rng = np.random.default_rng(SEED)
-    dealt = np.broadcast_to(np.arange(table.shape[2]), table.shape[1:])
     times = 0
-    for _ in range(DEALS):
-        order = np.broadcast_to(rng.permuted(dealt, axis=1), table.shape)
-        least = np.sort(_shares(np.take_along_axis(table, order, axis=2)))
+    for one in dealt_anew(table):
+        least = np.sort(_shares(one))
         times += least[1] - least[0] >= contrast
     return times / DEALS
+
+
+def dealt_anew(table: npt.NDArray[np.float64]) -> Iterator[npt.NDArray[np.float64]]:
+    """Tables of (curves, periods, period) whose frames are dealt anew within each period, all curves alike."""
+    rng = np.random.default_rng(SEED)
+    dealt = np.broadcast_to(np.arange(table.shape[2]), table.shape[1:])
+    for _ in range(DEALS):
+        order = np.broadcast_to(rng.permuted(dealt, axis=1), table.shape)
+        yield np.take_along_axis(table, order, axis=2)

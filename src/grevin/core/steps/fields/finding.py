@@ -10,12 +10,13 @@ import numpy as np
 import numpy.typing as npt
 
 from grevin.core.errors import UnreadableFrameError
-from grevin.core.measure.cadence import FIELD_PERIOD, field_phases
 from grevin.core.measure.fields import Scan, count_votes, vote
+from grevin.core.measure.film_over_fields import FilmOverFields
 from grevin.core.measure.repeats import largest_change
 from grevin.core.motion.flow import Luma8
 from grevin.core.parallel import in_parallel
 from grevin.core.progress import Progress
+from grevin.core.steps.fields.film import film_of_shots, phase_and_cost, usual_film
 from grevin.core.steps.seen import Arrays, Reelwise, shots_of
 
 Curves = npt.NDArray[np.float32]
@@ -94,37 +95,25 @@ def fields_of_shots(reel: Reelwise, progress: Progress) -> list[ShotFields]:
     changes = reel.kept("fields", lambda: field_changes(reel, progress))["changes"]
     shots = shots_of(reel, progress)
     scans = scans_of(reel, shots, progress)
-    found = [_judged(shot, scan, changes[shot.start : shot.stop]) for shot, scan in zip(shots, scans, strict=True)]
+    films = film_of_shots(reel, shots, scans, changes, progress)
+    found = [_judged(*one) for one in zip(shots, scans, films, strict=True)]
     kinds = Counter(one.kind for one in found for _ in one.frames if one.kind != "unknown")
     usual: Kind = kinds.most_common(1)[0][0] if kinds else "unknown"
-    leads = [one.lead for one in found if one.kind == "film"]
-    return [
-        one if one.kind != "unknown" else _as_the_others(one, usual, leads[0] if leads else 0, changes) for one in found
-    ]
+    film = usual_film(shots, films) if usual == "film" else None
+    return [one if one.kind != "unknown" else _as_the_others(one, usual, film, changes) for one in found]
 
 
-def _judged(shot: range, scan: Scan, changes: Curves) -> ShotFields:
-    phases = field_phases([changes[:, 1], changes[:, 2]])
-    if phases is not None:
-        lead = 0 if (phases[1] - phases[0]) % FIELD_PERIOD == 2 else 1
-        return ShotFields(shot, "film", scan, lead, phases[lead])
+def _judged(shot: range, scan: Scan, film: FilmOverFields | None) -> ShotFields:
+    if film is not None:
+        return ShotFields(shot, "film", scan, film.lead, film.phase)
     if scan == "unknown":
         return ShotFields(shot, "unknown")
     return ShotFields(shot, "progressive" if scan == "progressive" else "interlaced", scan)
 
 
-def _as_the_others(one: ShotFields, usual: Kind, lead: int, changes: Curves) -> ShotFields:
-    """A shot that does not tell: too short, or still. Of film the phase is where fields change least."""
-    if usual != "film":
+def _as_the_others(one: ShotFields, usual: Kind, film: FilmOverFields | None, changes: Curves) -> ShotFields:
+    """A shot that does not tell: too short, or still."""
+    if film is None:
         return ShotFields(one.frames, usual if usual == "interlaced" else "progressive", one.scan)
-    part = np.log(changes[one.frames.start : one.frames.stop, 1:] + 0.05)
-    places = np.arange(len(part))
-
-    def cost(phase: int) -> float:
-        first = part[places % FIELD_PERIOD == phase, lead]
-        second = part[places % FIELD_PERIOD == (phase + 2) % FIELD_PERIOD, 1 - lead]
-        both = np.concatenate([first, second])
-        both = both[~np.isnan(both)]
-        return float(both.mean()) if len(both) else float("inf")
-
-    return ShotFields(one.frames, "film", one.scan, lead, min(range(FIELD_PERIOD), key=cost))
+    phase, _ = phase_and_cost(one.frames, film, changes[one.frames.start : one.frames.stop])
+    return ShotFields(one.frames, "film", one.scan, film.lead, phase)

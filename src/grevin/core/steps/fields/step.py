@@ -1,10 +1,11 @@
 """Fields: measured first, then film cadence undone and true interlace made progressive.
 
 Each shot is judged by itself. Progressive shots come out unchanged, bit for bit. Film at 24 frames that was spread over
-fields at 60 (two and three fields of each picture in turn) is woven back from its own fields, exactly; where the whole
-reel is such, the output gets the film's rate. True interlace is deinterlaced: the missing lines of each field come from
-bwdif and, along the motion, from the fields just before and after; at the same rate the first field of each frame, at
-double rate both.
+fields at 60 (two and three fields of each picture in turn) is woven back from its own fields, exactly, drawings that
+stand for two frames and more too; where the whole reel is such, the output gets the film's rate. A shot too short to
+tell is film where its fields repeat as those of the reel do. True interlace is deinterlaced: the missing lines of each
+field come from bwdif and, along the motion, from the fields just before and after; at the same rate the first field of
+each frame, at double rate both.
 
 Film between video in one reel is woven back at the reel's rate, one frame in five shown twice. Fields that a cut left
 without their other half are left out.
@@ -17,8 +18,8 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from grevin.core.measure.cadence import FIELD_PERIOD
 from grevin.core.measure.fields import combing
+from grevin.core.measure.film_over_fields import FIELD_PERIOD
 from grevin.core.motion.flow import MotionQuality
 from grevin.core.picture.frame import Frame
 from grevin.core.progress import Progress
@@ -80,7 +81,7 @@ class FieldsStep:
     id: ClassVar[str] = "fields"
     label: ClassVar[str] = "Fields"
     fault: ClassVar[str] = "Edges are combed where things move: two moments in one frame"
-    version: ClassVar[int] = 8
+    version: ClassVar[int] = 9
     family: ClassVar[Family] = "time"
     stage: ClassVar[Stage] = "time"
     settings_model: ClassVar[type[Settings]] = FieldsSettings
