@@ -69,6 +69,14 @@ def test_progressive_shots_among_film_stay() -> None:
     assert all(result.frame(number).planes[0].tobytes() in known for number in range(71, len(result)))
 
 
+def test_a_still_shot_among_film_and_a_reel_of_one_picture() -> None:
+    film = pictures(30)
+    still = [film[-1]] * 40
+    assert own_share(woven_film([*film, *still], 85), film) == 1.0
+    source = source_of([film[0]] * 40, NTSC, "still")
+    assert not chain(source, "fields").timeline.moves
+
+
 @pytest.mark.parametrize("now_and_then", [1.0, 0.2])
 def test_pictures_of_two_moments_are_none_of_film(now_and_then: float) -> None:
     rng = np.random.default_rng(11)
@@ -106,6 +114,7 @@ def test_fields_that_do_the_same_are_whole_frames(both: list[float]) -> None:
 def test_too_few_periods_and_still_shots_tell_nothing() -> None:
     assert film_over_fields(shares([0.4, 0, 0.4, 0.4, 0.4], [0.4, 0.4, 0.4, 0, 0.4], 3)) is None
     assert film_over_fields(np.full((4, 60), np.nan)) is None
+    assert film_over_fields(np.zeros((4, 60))) is None, "a still picture"
     noise = np.random.default_rng(3).normal(0, 0.2, (4, 60))
     noise[1::2] = 1.0
     assert film_over_fields(noise) is None

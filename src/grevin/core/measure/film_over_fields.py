@@ -60,7 +60,7 @@ def film_over_fields(done: Curves) -> FilmOverFields | None:
     """
     table = done[:, : done.shape[1] // FIELD_PERIOD * FIELD_PERIOD].reshape(len(done), -1, FIELD_PERIOD)
     table = table[:, ~np.isnan(table).any(axis=(0, 2))]
-    if table.shape[1] < FEWEST_PERIODS:
+    if table.shape[1] < FEWEST_PERIODS or table[[1, 3]].mean(axis=(1, 2)).min() <= 0:
         return None
     still = _still(table)
     lead, phase = np.unravel_index(int(still.argmin()), still.shape)
