@@ -37,19 +37,19 @@ WORSE = 1.25  # times the squared error of the carrier, from which a frame count
 
 
 def measure_over_fields() -> tuple[list[dict[str, Any]], dict[str, float]]:
-    """Film named, frames of it that are the film's own, and what was taken for film though it is none; both groups."""
+    """Film named, the least share of its frames that are its own, and what was taken for film though it is none."""
     clips = [clip for clip in CLIPS if clip.move is None or clip.move.held == 1]
     rows = [row for found in in_parallel(partial(_of_clip, clips), range(len(clips))) for row in found]
     figures: dict[str, float] = {}
     for group in ("rules", "reports"):
-        own = [row for row in rows if GROUP_OF[row["clip"]] == group]
+        own = [row for row in rows if row["group"] == group]
         for kind in HELD:
             for carrier in CARRIERS:
                 film = [row for row in own if row["kind"] == kind and row["carrier"] == carrier]
                 name = f"film_{kind}_{carrier}"
                 figures[f"{name}_named_{group}"] = float(np.mean([row["named"] for row in film]))
-                if carrier in KEPT:
-                    figures[f"{name}_own_frames_{group}"] = float(np.mean([row["own"] for row in film if row["named"]]))
+                if shares := [row["own"] for row in film if "own" in row]:
+                    figures[f"{name}_own_frames_{group}_worst"] = min(shares)
         figures[f"film_named_falsely_{group}"] = sum(row["named"] for row in own if row["kind"] in PLAIN)
     return rows, figures
 
@@ -57,11 +57,15 @@ def measure_over_fields() -> tuple[list[dict[str, Any]], dict[str, float]]:
 def _of_clip(clips: list[Clip], place: int) -> list[dict[str, Any]]:
     run = [fitted(frame.luma8()) for frame in long_run(clips[place], PICTURES)]
     rng = np.random.default_rng((SEED, place))
+    name = clips[place].name
     return [
-        {"clip": clips[place].name, "kind": kind, "carrier": carrier, **_told(film, reel, carrier, rng)}
+        {
+            "clip": f"film_{kind}_{carrier} {name}", "group": GROUP_OF[name], "kind": kind, "carrier": carrier,
+            **_told(film, reel, carrier, rng),
+        }
         for kind, film, reel in _reels(run, rng)
         for carrier in CARRIERS
-    ]
+    ]  # fmt: skip
 
 
 def _reels(run: list[Luma], rng: np.random.Generator) -> Iterator[tuple[str, list[Luma], list[Luma]]]:
@@ -95,7 +99,7 @@ def _told(film: list[Luma], reel: list[Luma], carrier: str, rng: np.random.Gener
     given = _on_tape(reel, int(rng.integers(1 << 20))) if carrier == "tape" else carried(reel, carrier, rng)
     chain = chain_of(source_of(given, "over fields", RATE), "fields", {})
     named = chain.result.format.rate == FILM_RATE
-    return {"named": named, "own": _own_frames(film, reel, given, chain) if named and carrier in KEPT else 0.0}
+    return {"named": named} | ({"own": _own_frames(film, reel, given, chain)} if named and carrier in KEPT else {})
 
 
 def _on_tape(reel: list[Luma], seed: int) -> list[Luma]:
